@@ -1,0 +1,194 @@
+"""The command line: documents in, tables or documents out. Exit status 2 for a document that can't be used."""
+
+import argparse
+import dataclasses
+import json
+import sys
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+from moonplan.core import household as documents
+from moonplan.core import hookup
+from moonplan.core.household import HABITS, Household
+from moonplan.core.mistakes import BadDocument
+from moonplan.core.planner.plan import Plan, document, plan
+from moonplan.core.rates import hookup_rate
+from moonplan.core.tariff import gaps, prices
+from moonplan.core.timegrid import grid_for
+
+REFUSED = 2
+_LARGEST_DOCUMENT = 64 * 1024 * 1024
+
+
+def main(arguments: Sequence[str] | None = None) -> int:
+    options = _parser().parse_args(arguments)
+    try:
+        answer: int = options.run(options)
+    except BadDocument as error:
+        for mistake in error.mistakes:
+            print(mistake, file=sys.stderr)
+        return REFUSED
+    except BrokenPipeError:
+        sys.stderr.close()
+        return 1
+    return answer
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(prog="moon", description="Plan the charging of a household's cars.")
+    commands = parser.add_subparsers(required=True, metavar="COMMAND")
+    for name, run, told in (
+        ("plan", _plan, "which car to charge when, at what current"),
+        ("chain", _chain, "what each car's hook-up can deliver, link by link"),
+        ("prices", _prices, "the price of every slot"),
+    ):
+        command: argparse.ArgumentParser = commands.add_parser(name, help=told)
+        command.add_argument("file", help="a household document, or - for standard input")
+        command.add_argument("--json", action="store_true", help="the document on standard output, nothing else there")
+        command.set_defaults(run=run)
+        if name == "plan":
+            command.add_argument("--habit", choices=HABITS, help="in place of the file's")
+    schema = commands.add_parser("schema", help="the household document as JSON Schema")
+    schema.set_defaults(run=_schema)
+    return parser
+
+
+def _household(options: argparse.Namespace) -> Household:
+    try:
+        text = sys.stdin.buffer.read(_LARGEST_DOCUMENT) if options.file == "-" else Path(options.file).read_bytes()
+    except OSError as error:
+        print(f"{options.file}: {error.strerror}, expected a household document", file=sys.stderr)
+        raise SystemExit(REFUSED) from None
+    return documents.read(text)
+
+
+def _print_json(answer: Any) -> None:
+    print(json.dumps(answer, ensure_ascii=False, allow_nan=False))
+
+
+def _say(told: str) -> None:
+    print(told, file=sys.stderr)
+
+
+def _plan(options: argparse.Namespace) -> int:
+    household = _household(options)
+    if options.habit:
+        household = dataclasses.replace(household, habit=options.habit)
+    made = plan(household)
+    for told in made.not_honoured:
+        _say(told)
+    if missing := gaps(household.tariff, made.problem.grid):
+        _say(f"tariff.series: {missing} slots without a dated price, priced by the bands")
+    answer = document(made)
+    if options.json:
+        _print_json(answer)
+    else:
+        _plan_table(made, answer)
+    return 0
+
+
+def _plan_table(made: Plan, answer: dict[str, Any]) -> None:
+    currency = answer["currency"]
+    for car, told in zip(made.problem.cars, answer["vehicles"], strict=True):
+        print(f"{car.name} on {car.lead.name or car.lead.id}: {told['limit_a']:g} A, {told['phases']}-phase")
+        if "no_charge" in told:
+            print(f"  does not charge: {told['no_charge']}")
+        for s in told["sessions"]:
+            print(
+                f"  {_clock(s['start'])} – {_clock(s['end'])}  {s['amps']:5.1f} A  {s['soc_from_pct']:3.0f} → "
+                f"{s['soc_to_pct']:3.0f} %  {s['wall_kwh']:6.2f} kWh  {s['cost']:7.2f} {currency}  "
+                f"{s['range_km']:4.0f} km  {s['reason']}"
+            )
+        if not told["sessions"]:
+            print("  nothing to do: leave it unplugged")
+        for d in told["departures"]:
+            ready = "ready" if not d["short_kwh"] else f"short by {d['short_km']:.0f} km ({d['short_kwh']:.1f} kWh)"
+            print(f"  leaves {_clock(d['leave'])}: {ready}, {d['planned_pct']:.0f} % of {d['required_pct']:.0f} % needed")
+    totals = answer["totals"]
+    print(f"Together {totals['wall_kwh']:.2f} kWh, {totals['cost']:.2f} {currency}, {totals['range_km']:.0f} km")
+    for caution in answer["cautions"]:
+        print(f"Mind: {caution['text']}")
+
+
+def _clock(instant: str) -> str:
+    return f"{instant[5:10]} {instant[11:16]}"
+
+
+def _chain(options: argparse.Namespace) -> int:
+    household = _household(options)
+    answer = {"vehicles": [_chain_of(household, vehicle.id) for vehicle in household.vehicles]}
+    if options.json:
+        _print_json(answer)
+        return 0
+    for car in answer["vehicles"]:
+        links = "  ".join(f"{link} {amps:g} A" for link, amps in car["links"].items())
+        print(f"{car['id']} on {car['lead']}: {links}")
+        if car["amps"]:
+            print(
+                f"  {car['amps']:g} A × {car['phases']}: {car['wall_kw']:.2f} kW at the wall, {car['battery_kw']:.2f} kW "
+                f"into the battery ({car['rate']}); the {car['bottleneck']} decides, then the {car['next']}"
+            )
+        else:
+            print(f"  does not charge: {car['no_charge']}")
+    return 0
+
+
+def _chain_of(household: Household, vehicle_id: str) -> dict[str, Any]:
+    vehicle = next(v for v in household.vehicles if v.id == vehicle_id)
+    lead, circuit = household.lead(vehicle.lead), household.circuit_of(vehicle)
+    rate = hookup_rate(household.rate_of(vehicle), nominal_v=circuit.voltage_v)
+    answer: dict[str, Any] = {
+        "id": vehicle.id,
+        "lead": lead.id,
+        "links": hookup.chain(circuit, lead, vehicle, household.supply),
+        "phases": hookup.phases_of(circuit, lead, vehicle),
+        "rate": rate.source,
+    }
+    try:
+        got = hookup.delivery_of(household, vehicle)
+    except hookup.DoesNotCharge as error:
+        return answer | {
+            "amps": 0,
+            "wall_kw": 0,
+            "battery_kw": 0,
+            "bottleneck": error.link,
+            "next": None,
+            "no_charge": str(error),
+        }
+    return answer | {
+        "amps": got.amps,
+        "wall_kw": round(got.wall_kw, 6),
+        "battery_kw": round(rate.mean.battery_kw(got.wall_kw), 6),
+        "bottleneck": got.bottleneck,
+        "next": got.next_link,
+        "lost_to_steps_a": round(got.lost_to_steps_a, 6),
+    }
+
+
+def _prices(options: argparse.Namespace) -> int:
+    h = _household(options)
+    grid = grid_for(h.now, nights=h.horizon_nights, slot_minutes=h.slot_minutes, zone=h.zone)
+    found = prices(h.tariff, grid)
+    if missing := gaps(h.tariff, grid):
+        _say(f"tariff.series: {missing} slots without a dated price, priced by the bands")
+    slots = [
+        [start.isoformat(), round(float(price), 8), round(float(export), 8), band]
+        for start, price, export, band in zip(grid.starts, found.price, found.export_price, found.band, strict=False)
+    ]
+    if options.json:
+        _print_json({"slots": slots})
+    else:
+        for start, price, export, band in slots:
+            print(f"{_clock(start)}  {price:9.5f}  {export:9.5f}  {band}")
+    return 0
+
+
+def _schema(options: argparse.Namespace) -> int:
+    _print_json(documents.json_schema())
+    return 0
+
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,227 @@
+"""What the cars share, and the check that no plan leaves without (rules, section 6).
+
+Circuits, legs, feeders and the contracted power are all of one form: a weighted sum of offered amps (or of full chain
+limits) may not exceed a capacity that varies from slot to slot.
+"""
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from moonplan.core import hookup
+from moonplan.core.planner.problem import Car, Problem
+from moonplan.core.simulate import NOTHING_KWH, runs
+from moonplan.core.timegrid import Flags, Floats
+
+# Rounding of currents to two decimals and of capacities in floating point. [A]
+SLACK_A = 1e-6
+
+
+@dataclass(frozen=True)
+class SharedLimit:
+    """A capacity that several cars share.
+
+    subject : what it belongs to, in words. weights : per car index, load per offered amp.
+    capacity : shape (n_slots,), what the cars may load together, in the unit of weight × A.
+    of_full_limits : whether a running car counts with its full chain limit instead of what it is offered.
+    """
+
+    subject: str
+    weights: dict[int, float]
+    capacity: Floats
+    of_full_limits: bool = False
+
+
+def shared_limits(problem: Problem) -> list[SharedLimit]:
+    """Every capacity that the problem's cars share."""
+    return [*_circuits(problem), *_legs(problem), *_feeders(problem), *_contract(problem)]
+
+
+def _circuits(problem: Problem) -> Iterator[SharedLimit]:
+    for circuit in problem.household.circuits:
+        on_it = {i: 1.0 for i, car in enumerate(problem.cars) if car.circuit.id == circuit.id}
+        if len({problem.cars[i].lead.id for i in on_it}) < 2:
+            continue
+        link = np.full(problem.grid.n_slots, hookup.circuit_amps(circuit))
+        yield SharedLimit(
+            f"circuit {circuit.name or circuit.id}", on_it, link, of_full_limits=problem.sharing[circuit.id] == "none"
+        )
+
+
+def base_amps(problem: Problem) -> Floats:
+    """Current of the house on each leg, spread evenly and with the sun not credited, shape (n_slots,) [A]"""
+    supply = problem.household.supply
+    return problem.base_kw * 1000 / supply.leg_voltage_v / supply.legs
+
+
+def _legs(problem: Problem) -> Iterator[SharedLimit]:
+    supply = problem.household.supply
+    free = supply.rating_a - supply.base_margin_a - base_amps(problem)
+    for leg in ("L1", "L2", "L3")[: supply.legs]:
+        weights = {i: 1 / supply.continuous_factor for i, car in enumerate(problem.cars) if leg in car.legs}
+        if weights:
+            yield SharedLimit(f"leg {leg} of the supply", weights, free)
+
+
+def _feeders(problem: Problem) -> Iterator[SharedLimit]:
+    for feeder in problem.household.feeders:
+        free = np.full(problem.grid.n_slots, feeder.rating_a - feeder.other_load_a)
+        for leg in feeder.legs:
+            weights = {
+                i: 1 / feeder.continuous_factor
+                for i, car in enumerate(problem.cars)
+                if car.circuit.feeder == feeder.id and leg in car.legs
+            }
+            if weights:
+                yield SharedLimit(f"leg {leg} of {feeder.id}", weights, free)
+
+
+def _contract(problem: Problem) -> Iterator[SharedLimit]:
+    contracted_kw = problem.household.tariff.contracted_kw
+    if contracted_kw is not None and problem.cars:
+        weights = {i: car.intake.volts * car.intake.phases / 1000 for i, car in enumerate(problem.cars)}
+        yield SharedLimit("the contracted power", weights, np.maximum(0.0, contracted_kw - problem.base_kw))
+
+
+def one_lead_groups(problem: Problem) -> list[list[int]]:
+    """Cars, by index, that share a lead: one at a time, changed over only while someone is awake."""
+    by_lead: dict[str, list[int]] = {}
+    for i, car in enumerate(problem.cars):
+        by_lead.setdefault(car.lead.id, []).append(i)
+    return [group for group in by_lead.values() if len(group) > 1]
+
+
+def asleep_stretches(problem: Problem) -> list[range]:
+    """Runs of slots within which no lead can be changed over, since nobody is up at any edge between them."""
+    stretches, asleep = [], ~problem.awake
+    t = 0
+    while t <= problem.grid.n_slots:
+        if asleep[t]:
+            first = t
+            while t + 1 <= problem.grid.n_slots and asleep[t + 1]:
+                t += 1
+            stretches.append(range(max(0, first - 1), min(t, problem.grid.n_slots - 1) + 1))
+        t += 1
+    return stretches
+
+
+def room_for(problem: Problem, amps: Sequence[Floats], i: int) -> Floats:
+    """What the others leave a car in each slot, shape (n_slots,) [A]"""
+    car = problem.cars[i]
+    room = np.where(car.chargeable, car.limit_a, 0.0)
+    for limit in shared_limits(problem):
+        if i not in limit.weights:
+            continue
+        taken = np.zeros(problem.grid.n_slots)
+        for j, weight in limit.weights.items():
+            if j != i:
+                own = np.where(amps[j] > 0, problem.cars[j].limit_a, 0.0) if limit.of_full_limits else amps[j]
+                taken += weight * own
+        left = (limit.capacity - taken) / limit.weights[i]
+        room = np.where(left >= car.limit_a - 1e-9, room, 0.0) if limit.of_full_limits else np.minimum(room, left)
+    for group in one_lead_groups(problem):
+        if i in group:
+            for stretch in [*asleep_stretches(problem), *(range(t, t + 1) for t in range(problem.grid.n_slots))]:
+                inside = slice(stretch.start, stretch.stop)
+                if any((amps[j][inside] > 0).any() for j in group if j != i):
+                    room[inside] = 0.0
+    return np.maximum(0.0, room)
+
+
+def sun_for(problem: Problem, amps: Sequence[Floats], i: int) -> Floats:
+    """Own sun that the other cars leave, shape (n_slots,). [kWh]"""
+    left = (problem.sun_kw - problem.base_kw) * problem.grid.hours
+    for j, car in enumerate(problem.cars):
+        if j != i and amps[j].any():
+            left = left - car.run(amps[j], car.rate.mean, problem.grid).wall_kwh
+    return np.maximum(0.0, left)
+
+
+def may_start(problem: Problem, car: Car) -> Flags:
+    """Slots in which a session of the car may start, shape (n_slots,).
+
+    By hand: while someone is up, or at the arrival of a car that comes home later.
+    """
+    if car.control != "hand":
+        return car.chargeable.copy()
+    arrives = np.zeros(problem.grid.n_slots, dtype=np.bool_)
+    for trip in problem.household.trips_of(car.id):
+        edge = problem.grid.first_at_or_after(trip.back)
+        if edge < problem.grid.n_slots and trip.back.timestamp() >= problem.grid.start_s - problem.grid.slot_minutes * 60:
+            arrives[edge] = True
+    return car.chargeable & (problem.awake[:-1] | arrives)
+
+
+def may_end(problem: Problem, car: Car) -> Flags:
+    """Slots after which a session of the car may end short of its limit, shape (n_slots,).
+
+    By hand: while someone is up, or because the car leaves or is unplugged.
+    """
+    if car.control != "hand":
+        return np.ones(problem.grid.n_slots, dtype=np.bool_)
+    leaves = np.append(~car.chargeable[1:], True)
+    return problem.awake[1:] | leaves
+
+
+def broken_rules(problem: Problem, amps: Sequence[Floats]) -> list[str]:
+    """Every rule that the setpoints break, in words; empty for a plan that can be carried out.
+
+    amps : per car, shape (n_slots,) [A]
+    """
+    return [
+        *(told for car, a in zip(problem.cars, amps, strict=True) for told in broken_alone(problem, car, a)),
+        *_broken_together(problem, amps),
+    ]
+
+
+def broken_alone(problem: Problem, car: Car, amps: Floats) -> Iterator[str]:
+    grid = problem.grid
+    for t in np.flatnonzero(amps > 0):
+        when = grid.starts[t]
+        if not car.chargeable[t]:
+            yield f"{car.name} charges at {when}, when it cannot"
+        elif amps[t] > car.limit_a[t] + SLACK_A:
+            yield f"{car.name} is offered {amps[t]:g} A at {when}, above {car.limit_a[t]:g} A"
+        elif abs(hookup.stepped(float(amps[t]), steps_a=car.lead.steps_a, min_a=car.least_a) - amps[t]) > SLACK_A:
+            yield f"{car.name} is offered {amps[t]:g} A at {when}, which its lead cannot"
+    pinned = ~np.isnan(car.pinned_a)
+    if (np.abs(amps[pinned] - car.pinned_a[pinned]) > SLACK_A).any():
+        yield f"{car.name}: a pinned session was moved"
+    if car.control == "managed":
+        return
+    started: set[object] = set()
+    cautious = car.run(amps, car.rate.cautious, grid)
+    starts, ends = may_start(problem, car), may_end(problem, car)
+    for run in runs(amps):
+        night = grid.nights[run.first]
+        if night in started:
+            yield f"{car.name} starts twice in the night of {night}"
+        started.add(night)
+        if np.ptp(amps[run.first : run.last + 1]) > SLACK_A:
+            yield f"{car.name} changes its current within the session at {grid.starts[run.first]}"
+        going_on = run.first == 0 and car.vehicle.charging
+        if not (starts[run.first] or going_on or pinned[run.first]):
+            yield f"{car.name} starts at {grid.starts[run.first]}, when nobody is up"
+        full = cautious.soc_kwh[run.last + 1] >= car.limit_kwh[run.last] - NOTHING_KWH
+        if not (ends[run.last] or full or pinned[run.last]):
+            yield f"{car.name} is stopped at {grid.starts[run.last + 1]}, when nobody is up"
+
+
+def _broken_together(problem: Problem, amps: Sequence[Floats]) -> Iterator[str]:
+    grid = problem.grid
+    for limit in shared_limits(problem):
+        load = np.zeros(grid.n_slots)
+        for i, weight in limit.weights.items():
+            load += weight * (np.where(amps[i] > 0, problem.cars[i].limit_a, 0.0) if limit.of_full_limits else amps[i])
+        running = np.sum([amps[i] > 0 for i in limit.weights], axis=0)
+        over = (load > limit.capacity + SLACK_A) & (running > (1 if limit.of_full_limits else 0))
+        for t in np.flatnonzero(over)[:1]:
+            yield f"{limit.subject} carries {load[t]:.2f} of {limit.capacity[t]:.2f} at {grid.starts[t]}"
+    for group in one_lead_groups(problem):
+        together = np.sum([amps[i] > 0 for i in group], axis=0) > 1
+        for t in np.flatnonzero(together)[:1]:
+            yield f"two cars on {problem.cars[group[0]].lead.id} at {grid.starts[t]}"
+        for stretch in asleep_stretches(problem):
+            if sum(bool((amps[i][stretch.start : stretch.stop] > 0).any()) for i in group) > 1:
+                yield f"{problem.cars[group[0]].lead.id} changes cars at night after {grid.starts[stretch.start]}"

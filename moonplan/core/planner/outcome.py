@@ -1,0 +1,157 @@
+"""What setpoints come to: energy, cost, shortages and the objective, all from the simulator (rules, sections 5 and 6)."""
+
+import dataclasses
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+
+import numpy as np
+
+from moonplan.core.costing import EvCost, ev_cost
+from moonplan.core.planner.problem import Car, Problem, chargeable_slots
+from moonplan.core.simulate import NOTHING_KWH, Run, Trajectory, drawn, runs, trajectory
+from moonplan.core.timegrid import Floats
+
+
+@dataclass(frozen=True, slots=True)
+class Readiness:
+    """Whether a requirement is met, on the cautious trajectory.
+
+    required_kwh, planned_kwh, short_kwh : [kWh]
+    ready_at : where short, when this car alone at full current from its last return on would be ready, if ever.
+    """
+
+    required_kwh: float
+    planned_kwh: float
+    short_kwh: float
+    ready_at: datetime | None = None
+
+
+@dataclass(frozen=True)
+class CarOutcome:
+    """One car under its setpoints, whatever the others do."""
+
+    amps: Floats
+    mean: Trajectory
+    cautious: Trajectory
+    sessions: list[Run]
+    starts: int
+    departures: tuple[Readiness, ...]
+    end: Readiness | None
+
+    @property
+    def short_kwh(self) -> float:
+        return sum(r.short_kwh for r in self.departures) + (self.end.short_kwh if self.end else 0.0)
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """All cars under their setpoints. costs : each car's part of the money and the sun, slot by slot."""
+
+    cars: tuple[CarOutcome, ...]
+    costs: tuple[EvCost, ...]
+    cost: float
+    care: float
+    starts: float
+
+    @property
+    def short_kwh(self) -> float:
+        return sum(car.short_kwh for car in self.cars)
+
+    @property
+    def value(self) -> float:
+        """What the planner makes least once shortage is least: money, care and starts. [currency]"""
+        return self.cost + self.care + self.starts
+
+    @property
+    def rank(self) -> tuple[float, float]:
+        """Smaller is better: least shortage first, then the objective; quantised, so that equal plans compare equal."""
+        return round(self.short_kwh, 5), round(self.value, 7)
+
+
+def outcome(problem: Problem, amps: Sequence[Floats]) -> Outcome:
+    """Run the simulator over setpoints (per car, shape (n_slots,) [A])."""
+    grid = problem.grid
+    cars = tuple(_car_outcome(problem, i, a) for i, a in enumerate(amps))
+    part_kw = [car.mean.wall_kwh / grid.hours for car in cars]
+    ev_kw = np.sum(part_kw, axis=0) if part_kw else np.zeros(grid.n_slots)
+    together = ev_cost(
+        ev_kw,
+        base_kw=problem.base_kw,
+        solar_kw=problem.sun_kw,
+        price=problem.prices.price,
+        export_price=problem.prices.export_price,
+        hours=grid.hours,
+    )
+    return Outcome(
+        cars=cars,
+        costs=tuple(together.share(part, ev_kw) for part in part_kw),
+        cost=float(together.cost.sum()),
+        care=problem.care_price * sum(car.mean.kwh_hours_above for car in cars),
+        starts=problem.start_price * sum(car.starts for car in cars),
+    )
+
+
+def _car_outcome(problem: Problem, i: int, amps: Floats) -> CarOutcome:
+    key = (i, amps.tobytes())
+    if key not in problem.seen:
+        problem.seen[key] = _run(problem, problem.cars[i], amps)
+    known: CarOutcome = problem.seen[key]
+    return known
+
+
+def _run(problem: Problem, car: Car, amps: Floats) -> CarOutcome:
+    mean = car.run(amps, car.rate.mean, problem.grid)
+    cautious = car.run(amps, car.rate.cautious, problem.grid)
+    sessions = [run for run in runs(amps) if drawn(run, mean)]
+    going_on = car.vehicle.charging and any(run.first == 0 for run in sessions)
+    departures = []
+    for nth, departure in enumerate(car.departures):
+        aboard = cautious.before_leaving_kwh[nth]
+        if departure.ready_edge is not None:
+            aboard = float(cautious.soc_kwh[departure.ready_edge])
+        departures.append(_readiness(problem, car, cautious, nth, departure.required_kwh, aboard))
+    end = None
+    if car.wanted_at_end_kwh is not None:
+        edge = problem.grid.n_slots if car.end_ready_edge is None else car.end_ready_edge
+        aboard = float(cautious.soc_kwh[edge])
+        end = _readiness(problem, car, cautious, len(car.departures), car.wanted_at_end_kwh, aboard)
+    return CarOutcome(amps, mean, cautious, sessions, len(sessions) - going_on, tuple(departures), end)
+
+
+def _readiness(
+    problem: Problem, car: Car, cautious: Trajectory, nth: int, required: float, planned: float
+) -> Readiness:
+    short = max(0.0, required - planned)
+    if short <= NOTHING_KWH:
+        return Readiness(required, planned, 0.0)
+    return Readiness(required, planned, short, _ready_at(problem, car, cautious, nth, required))
+
+
+def _ready_at(problem: Problem, car: Car, cautious: Trajectory, nth: int, required: float) -> datetime | None:
+    """When the car, alone at full current from its last return on, has what is required aboard."""
+    grid = problem.grid
+    since = car.departures[nth - 1].taking.edge if nth else 0
+    if car.delivery is None or since >= grid.n_slots:
+        return None
+    staying = problem.household
+    if nth < len(car.departures):
+        leave = car.departures[nth].trip.leave
+        kept = tuple(trip for trip in staying.trips if trip.vehicle != car.id or trip.leave < leave)
+        staying = dataclasses.replace(staying, trips=kept)
+    free = chargeable_slots(staying, car.vehicle, grid)
+    full = np.where(free & (np.arange(grid.n_slots) >= since), car.delivery.amps, 0.0)
+    alone = trajectory(
+        full,
+        grid=grid,
+        intake=car.intake,
+        rate=car.rate.cautious,
+        usable_kwh=car.vehicle.usable_kwh,
+        soc_kwh=float(cautious.soc_kwh[since]),
+        limit_kwh=np.full(grid.n_slots, required),
+    )
+    reached = np.flatnonzero(alone.soc_kwh >= required - NOTHING_KWH)
+    if not len(reached) or not reached[0]:
+        return None
+    last = int(reached[0]) - 1
+    return grid.starts[last] + timedelta(hours=float(alone.fraction[last]) * grid.hours)

@@ -1,0 +1,280 @@
+"""The plan: problem, setpoints, and the document that leaves the core (docs/files.md).
+
+`plan` is the one way to a plan. Whatever found the setpoints, every figure is the simulator's, and setpoints that
+break a rule never leave.
+"""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from typing import Any
+
+import numpy as np
+
+from moonplan.core.cautions import Caution, cautions
+from moonplan.core.household import Household
+from moonplan.core.mistakes import BadDocument, Mistake
+from moonplan.core.planner import milp
+from moonplan.core.planner.at_once import at_once
+from moonplan.core.planner.constraints import broken_rules
+from moonplan.core.planner.outcome import CarOutcome, Outcome, Readiness
+from moonplan.core.planner.problem import Car, Problem, build
+from moonplan.core.planner.reasons import reason
+from moonplan.core.planner.together import Candidate, candidate, plan_together
+from moonplan.core.rates import range_km
+from moonplan.core.simulate import Run
+
+FORMAT = "moonplan-plan/1"
+
+
+@dataclass(frozen=True, slots=True)
+class Session:
+    """A gap-free run of charging. SoC as fractions on the mean trajectory; range at the household's own consumption.
+
+    bands : grid energy by the line of the tariff it was bought on. [kWh]
+    """
+
+    first: int
+    start: datetime
+    end: datetime
+    amps: float
+    first_amps: float
+    wall_kwh: float
+    battery_kwh: float
+    solar_kwh: float
+    cost: float
+    bands: Mapping[str, float]
+    range_km: float
+    soc_from: float
+    soc_to: float
+    reason: str
+
+
+@dataclass(frozen=True)
+class Plan:
+    """A plan that breaks no rule. bound : below which no plan's objective can lie; None where it was not asked for."""
+
+    problem: Problem
+    outcome: Outcome
+    sessions: tuple[tuple[Session, ...], ...]
+    bound: float | None
+    cautions: tuple[Caution, ...]
+    not_honoured: tuple[str, ...]
+
+
+def plan(household: Household, *, prove: bool = True) -> Plan:
+    """The plan of a household.
+
+    prove : whether to ask for a bound besides, which takes about as long again.
+
+    Raises
+    ------
+    BadDocument
+        If what a person pinned cannot be carried out.
+    """
+    problem = build(household)
+    found = _best(problem)
+    bound = milp.bound(problem, may_be_short=found.outcome.short_kwh > 0) if prove else None
+    return Plan(
+        problem=problem,
+        outcome=found.outcome,
+        sessions=tuple(
+            tuple(_session(problem, found.outcome, i, run) for run in car.sessions)
+            for i, car in enumerate(found.outcome.cars)
+        ),
+        bound=None if bound is None else min(bound, found.outcome.value),
+        cautions=tuple(cautions(household)),
+        not_honoured=tuple(_not_honoured(household)),
+    )
+
+
+def _best(problem: Problem) -> Candidate:
+    together = _pinned_only(problem)
+    if not problem.cars or not problem.grid.n_slots:
+        return together
+    for found in sorted(
+        [plan_together(problem), candidate(problem, at_once(problem)), together], key=lambda c: c.outcome.rank
+    ):
+        if not broken_rules(problem, found.amps):
+            return found
+    return together
+
+
+def _pinned_only(problem: Problem) -> Candidate:
+    """Nothing but what a person pinned: always possible, or the pins are refused."""
+    amps = [np.where(np.isnan(car.pinned_a), 0.0, car.pinned_a) for car in problem.cars]
+    broken = broken_rules(problem, amps)
+    if broken:
+        raise BadDocument([Mistake("pins", len(problem.household.pins), f"sessions that fit together: {broken[0]}")])
+    return candidate(problem, amps)
+
+
+def _not_honoured(household: Household) -> list[str]:
+    """What the document asks for and this planner does not do yet."""
+    told = []
+    habits = {household.habit, *(v.habit for v in household.vehicles if v.habit)} - {"cheapest"}
+    told += [f"habit {habit} is not planned yet: planned as cheapest" for habit in sorted(habits)]
+    if household.set_nights and "set_nights" not in habits:
+        told.append("set_nights only count under the habit set_nights")
+    return told
+
+
+def _session(problem: Problem, plan_outcome: Outcome, i: int, run: Run) -> Session:
+    car, mine, grid = problem.cars[i], plan_outcome.cars[i], problem.grid
+    inside = slice(run.first, run.last + 1)
+    wall, gained = mine.mean.wall_kwh[inside], mine.mean.gained_kwh[inside]
+    solar = plan_outcome.costs[i].solar_kwh[inside]
+    last = run.first + int(np.flatnonzero(wall > 0)[-1])
+    bands: dict[str, float] = {}
+    for band, kwh in zip(problem.prices.band[inside], wall - solar, strict=True):
+        if kwh > 0:
+            bands[band] = bands.get(band, 0.0) + float(kwh)
+    usable = car.vehicle.usable_kwh
+    return Session(
+        first=run.first,
+        start=grid.starts[run.first],
+        end=grid.starts[last] + timedelta(hours=float(mine.mean.fraction[last]) * grid.hours),
+        amps=float(np.average(mine.amps[inside], weights=wall)),
+        first_amps=float(mine.amps[run.first]),
+        wall_kwh=float(wall.sum()),
+        battery_kwh=float(gained.sum()),
+        solar_kwh=float(solar.sum()),
+        cost=float(plan_outcome.costs[i].cost[inside].sum()),
+        bands=bands,
+        range_km=range_km(float(gained.sum()), car.vehicle.use_kwh_per_100km),
+        soc_from=float(mine.mean.soc_kwh[run.first]) / usable,
+        soc_to=(float(mine.mean.soc_kwh[run.first]) + float(gained.sum())) / usable,
+        reason=reason(problem, plan_outcome, i, run),
+    )
+
+
+# --- the document ------------------------------------------------------------------------------------------------------
+
+
+def document(plan: Plan) -> dict[str, Any]:
+    """The plan as the JSON document of docs/files.md: percent, km, and numbers rounded once, on the way out."""
+    problem, found = plan.problem, plan.outcome
+    sessions = [session for of_car in plan.sessions for session in of_car]
+    return {
+        "format": FORMAT,
+        "habit": "cheapest",
+        "slot_minutes": problem.grid.slot_minutes,
+        "start": problem.grid.starts[0].isoformat(),
+        "end": problem.grid.starts[-1].isoformat(),
+        "currency": problem.household.currency,
+        "vehicles": [
+            _vehicle(problem, car, mine, of_car)
+            for car, mine, of_car in zip(problem.cars, found.cars, plan.sessions, strict=True)
+        ],
+        "totals": {
+            "wall_kwh": _kwh(sum(float(car.mean.wall_kwh.sum()) for car in found.cars)),
+            "battery_kwh": _kwh(sum(float(car.mean.gained_kwh.sum()) for car in found.cars)),
+            "solar_kwh": _kwh(sum(float(part.solar_kwh.sum()) for part in found.costs)),
+            "cost": round(found.cost, 5),
+            "range_km": round(sum(session.range_km for session in sessions), 3),
+            "sessions": len(sessions),
+            "kwh_hours_above_rest": _kwh(sum(car.mean.kwh_hours_above for car in found.cars)),
+            "short_kwh": _kwh(found.short_kwh),
+        },
+        "objective": {
+            "value": round(found.value, 6),
+            "bound": None if plan.bound is None else round(min(plan.bound, found.value), 6),
+        },
+        "cautions": [{"code": c.code, "subject": c.subject, "text": c.text} for c in plan.cautions],
+    }
+
+
+def _vehicle(problem: Problem, car: Car, mine: CarOutcome, sessions: tuple[Session, ...]) -> dict[str, Any]:
+    usable = car.vehicle.usable_kwh
+    starts = problem.grid.starts
+    delivered = car.delivery
+    told: dict[str, Any] = {
+        "id": car.id,
+        "lead": car.lead.id,
+        "limit_a": 0 if delivered is None else delivered.amps,
+        "phases": car.intake.phases,
+        "bottleneck": delivered.bottleneck if delivered else car.no_charge.link if car.no_charge else None,
+    }
+    if car.no_charge is not None:
+        told["no_charge"] = str(car.no_charge)
+    told |= {
+        "setpoints": [[starts[t].isoformat(), round(float(mine.amps[t]), 2)] for t in np.flatnonzero(mine.amps > 0)],
+        "stop": [
+            [_minute(session.end).isoformat(), _kwh(session.wall_kwh)] for session in sessions if car.vehicle.cutoff
+        ],
+        "soc_pct": [[at.isoformat(), _pct(kwh, usable)] for at, kwh in zip(starts, mine.mean.soc_kwh, strict=True)],
+        "sessions": [_session_document(car, session) for session in sessions],
+        "departures": [
+            {
+                "leave": departure.trip.leave.isoformat(),
+                **_readiness_document(ready, usable),
+                "short_km": round(range_km(ready.short_kwh, car.vehicle.use_kwh_per_100km), 3),
+                "ready_at": None if ready.ready_at is None else ready.ready_at.isoformat(),
+            }
+            for departure, ready in zip(car.departures, mine.departures, strict=True)
+        ],
+        "end": None if mine.end is None else _readiness_document(mine.end, usable),
+    }
+    return told
+
+
+def _session_document(car: Car, session: Session) -> dict[str, Any]:
+    expected = expectation(car, session.first_amps)
+    return {
+        "start": session.start.isoformat(),
+        "end": session.end.isoformat(),
+        "amps": round(session.amps, 2),
+        "wall_kwh": _kwh(session.wall_kwh),
+        "battery_kwh": _kwh(session.battery_kwh),
+        "solar_kwh": _kwh(session.solar_kwh),
+        "cost": round(session.cost, 5),
+        "bands": {band: _kwh(kwh) for band, kwh in session.bands.items()},
+        "range_km": round(session.range_km, 3),
+        "soc_from_pct": round(session.soc_from * 100, 3),
+        "soc_to_pct": round(session.soc_to * 100, 3),
+        "expect": {
+            "amps": round(session.first_amps, 2),
+            "volts": expected.volts,
+            "wall_kw": round(expected.wall_kw, 3),
+            "range_km_per_h": round(expected.range_km_per_h, 1),
+        },
+        "reason": session.reason,
+    }
+
+
+@dataclass(frozen=True, slots=True)
+class Expectation:
+    """What car and lead should show after ten minutes; range as the car's own display reckons it."""
+
+    volts: float
+    wall_kw: float
+    battery_kw: float
+    range_km_per_h: float
+
+
+def expectation(car: Car, amps: float) -> Expectation:
+    """What to see at an offered current once the session has settled."""
+    wall_kw = car.intake.wall_kw(amps)
+    battery_kw = car.rate.mean.battery_kw(wall_kw)
+    rated = car.vehicle.rated_kwh_per_100km or car.vehicle.use_kwh_per_100km
+    return Expectation(car.intake.volts, wall_kw, battery_kw, range_km(battery_kw, rated))
+
+
+def _readiness_document(ready: Readiness, usable: float) -> dict[str, Any]:
+    return {
+        "required_pct": _pct(ready.required_kwh, usable),
+        "planned_pct": _pct(ready.planned_kwh, usable),
+        "short_kwh": _kwh(ready.short_kwh),
+    }
+
+
+def _minute(instant: datetime) -> datetime:
+    return (instant + timedelta(seconds=30)).replace(second=0, microsecond=0)
+
+
+def _kwh(value: float) -> float:
+    return round(float(value), 6)
+
+
+def _pct(kwh: float, usable: float) -> float:
+    return round(float(kwh) / usable * 100, 4)

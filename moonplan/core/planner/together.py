@@ -1,0 +1,164 @@
+"""Several cars: each planned against what the others leave, in more than one order, until nothing improves.
+
+Work is bounded by counts and not by the clock, and costs are quantised before they are compared: the same household
+gives the same plan.
+"""
+
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from moonplan.core import hookup
+from moonplan.core.planner.constraints import broken_alone, room_for, sun_for
+from moonplan.core.planner.one_car import Surroundings, nothing_left, plan_one
+from moonplan.core.planner.outcome import Outcome, outcome
+from moonplan.core.planner.problem import Car, Problem
+from moonplan.core.simulate import runs
+from moonplan.core.timegrid import Floats
+
+_ROUNDS = 3
+_TRIALS_A_CAR = 120
+
+
+@dataclass(frozen=True)
+class Candidate:
+    """Setpoints per car, shape (n_slots,) [A], and what they come to."""
+
+    amps: tuple[Floats, ...]
+    outcome: Outcome
+
+    def better_than(self, other: "Candidate | None") -> bool:
+        return other is None or self.outcome.rank < other.outcome.rank
+
+
+def candidate(problem: Problem, amps: Sequence[Floats]) -> Candidate:
+    """Setpoints with their outcome."""
+    return Candidate(tuple(amps), outcome(problem, amps))
+
+
+def plan_together(problem: Problem) -> Candidate:
+    """The best setpoints found: every order's first plan, re-planned in rounds, then trimmed slot by slot."""
+    best: Candidate | None = None
+    for order in _orders(problem):
+        found = _improved(problem, _in_order(problem, order))
+        if found.better_than(best):
+            best = found
+    assert best is not None
+    for _ in range(_ROUNDS):
+        again = best
+        for i in range(len(problem.cars)) if len(problem.cars) > 1 else ():
+            amps = list(again.amps)
+            amps[i] = _planned(problem, amps, i)
+            trial = candidate(problem, amps)
+            again = trial if trial.better_than(again) else again
+        again = _improved(problem, again) if again is not best else again
+        if not again.better_than(best):
+            break
+        best = again
+    return best
+
+
+def _orders(problem: Problem) -> list[tuple[int, ...]]:
+    """As listed, backwards, and by the first departure."""
+    listed = tuple(range(len(problem.cars)))
+
+    def first_leave(i: int) -> float:
+        departures = problem.cars[i].departures
+        return departures[0].taking.at_s if departures else float("inf")
+
+    return list(dict.fromkeys([listed, listed[::-1], tuple(sorted(listed, key=first_leave))]))
+
+
+def _in_order(problem: Problem, order: Sequence[int]) -> Candidate:
+    amps = [np.where(np.isnan(car.pinned_a), 0.0, car.pinned_a) for car in problem.cars]
+    for i in order:
+        amps[i] = _planned(problem, amps, i)
+    return candidate(problem, amps)
+
+
+def _planned(problem: Problem, amps: Sequence[Floats], i: int) -> Floats:
+    car = problem.cars[i]
+    around = Surroundings(room_for(problem, amps, i), sun_for(problem, amps, i))
+    return nothing_left(car, plan_one(problem, car, around), problem)
+
+
+def _improved(problem: Problem, start: Candidate) -> Candidate:
+    """Small moves on each car's sessions, kept while they help."""
+    best = start
+    for i, car in enumerate(problem.cars):
+        room = room_for(problem, best.amps, i)
+        left = _TRIALS_A_CAR
+        helped = True
+        while helped and left > 0:
+            helped = False
+            for moved in _moves(problem, car, best.amps[i]):
+                left -= 1
+                if left <= 0:
+                    break
+                if (moved > room + 1e-9).any() or next(broken_alone(problem, car, moved), None):
+                    continue
+                trial = candidate(problem, [*best.amps[:i], moved, *best.amps[i + 1 :]])
+                if trial.better_than(best):
+                    best, helped = trial, True
+                    break
+        best = _trimmed(problem, car, i, best)
+    return best
+
+
+def _moves(problem: Problem, car: Car, amps: Floats) -> Iterator[Floats]:
+    """Neighbouring plans of one car: sessions shorter, longer or shifted by a slot, or left out."""
+    n = problem.grid.n_slots
+    for run in runs(amps):
+        first, last, current = run.first, run.last, float(amps[run.first])
+        changes: list[Callable[[Floats], None]] = [
+            lambda a, f=first: a.__setitem__(f, 0.0),
+            lambda a, e=last: a.__setitem__(e, 0.0),
+            lambda a, f=first, e=last: a.__setitem__(slice(f, e + 1), 0.0),
+        ]
+        if last + 1 < n:
+            changes.append(lambda a, f=first, e=last: (a.__setitem__(e + 1, a[e]), a.__setitem__(f, 0.0)))
+            changes.append(lambda a, e=last: a.__setitem__(e + 1, a[e]))
+        if first > 0:
+            changes.append(lambda a, f=first, e=last: (a.__setitem__(f - 1, a[f]), a.__setitem__(e, 0.0)))
+            changes.append(lambda a, f=first: a.__setitem__(f - 1, a[f]))
+        if car.steps_a:
+            for step in car.steps_a:
+                if abs(step - current) > 1e-9:
+                    changes.append(lambda a, f=first, e=last, s=step: a.__setitem__(slice(f, e + 1), s))
+        for change in changes:
+            moved = amps.copy()
+            change(moved)
+            yield moved
+
+
+def _trimmed(problem: Problem, car: Car, i: int, best: Candidate) -> Candidate:
+    """With a continuous lead: the least current, in the first or last slot of each session (for a timer in the whole
+    of it), that still leaves nobody shorter."""
+    if car.steps_a:
+        return best
+    for run in runs(best.amps[i]):
+        slots = [(run.first, run.last)] if car.control != "managed" else [(run.last, run.last), (run.first, run.first)]
+        for first, last in slots:
+            best = _lowered(problem, car, i, best, first, last)
+    return best
+
+
+def _lowered(problem: Problem, car: Car, i: int, best: Candidate, first: int, last: int) -> Candidate:
+    low, high = round(car.least_a * 100), round(float(best.amps[i][first]) * 100)
+    short = best.outcome.rank[0]
+    while low < high:  # the least current, in hundredths of an ampere, that is not shorter
+        middle = (low + high) // 2
+        amps = best.amps[i].copy()
+        amps[first : last + 1] = middle / 100
+        trial = candidate(problem, [*best.amps[:i], amps, *best.amps[i + 1 :]])
+        if trial.outcome.rank[0] > short:
+            low = middle + 1
+        else:
+            high = middle
+    amps = best.amps[i].copy()
+    amps[first : last + 1] = hookup.stepped(high / 100, steps_a=(), min_a=car.least_a)
+    if next(broken_alone(problem, car, amps), None):
+        return best
+    trial = candidate(problem, [*best.amps[:i], amps, *best.amps[i + 1 :]])
+    return trial if trial.better_than(best) else best
