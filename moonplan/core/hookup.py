@@ -67,8 +67,8 @@ def circuit_amps(circuit: Circuit) -> float:
     return weakest * circuit.continuous_factor - circuit.other_load_a
 
 
-def chain(circuit: Circuit, lead: Lead, vehicle: Vehicle, supply: Supply) -> dict[Link, float]:
-    """Amps per phase of every link of a hook-up, in the order of the rules page. [A]"""
+def before_the_car(circuit: Circuit, lead: Lead) -> dict[Link, float]:
+    """Amps per phase of every link from the circuit to the plug, in the order of the rules page. [A]"""
     links: dict[Link, float] = {"circuit": circuit_amps(circuit)}
     if circuit.outlet_a is not None:
         links["outlet"] = circuit.outlet_a * circuit.continuous_factor
@@ -78,6 +78,12 @@ def chain(circuit: Circuit, lead: Lead, vehicle: Vehicle, supply: Supply) -> dic
     links["lead"] = lead.max_a
     if lead.cable_a is not None:
         links["cable"] = lead.cable_a
+    return links
+
+
+def chain(circuit: Circuit, lead: Lead, vehicle: Vehicle, supply: Supply) -> dict[Link, float]:
+    """Amps per phase of every link of a hook-up, in the order of the rules page. [A]"""
+    links = before_the_car(circuit, lead)
     links["car"] = onboard_amps(vehicle, supply)
     if vehicle.ceiling_a is not None:
         links["ceiling"] = vehicle.ceiling_a

@@ -47,7 +47,7 @@ WEEKDAYS = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
 SOCKET_A_BY_OUTLET_A = {10: 8.0, 13: 10.0, 15: 12.0, 16: 10.0, 20: 16.0}
 
 
-def _clock(value: object) -> time:
+def clock(value: object) -> time:
     if isinstance(value, time):
         return value
     if isinstance(value, str) and len(value) == 5 and value[2] == ":" and value.replace(":", "").isdigit():
@@ -77,7 +77,7 @@ def _divides_an_hour(value: int) -> int:
 
 Clock = Annotated[
     time,
-    BeforeValidator(_clock),
+    BeforeValidator(clock),
     PlainSerializer(lambda clock: clock.strftime("%H:%M"), return_type=str),
     WithJsonSchema({"type": "string", "pattern": "^([01][0-9]|2[0-3]):[0-5][0-9]$", "description": "HH:MM"}),
 ]

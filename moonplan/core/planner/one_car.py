@@ -39,20 +39,31 @@ class Surroundings:
     sun_kwh: Floats
 
 
-def plan_one(problem: Problem, car: Car, around: Surroundings) -> Floats:
-    """Setpoints of one car, shape (n_slots,) [A]: least shortage, then least cost, care and starts."""
+def plan_one(problem: Problem, car: Car, around: Surroundings, ahead: Floats | None = None) -> tuple[Floats, Floats]:
+    """Setpoints of one car: least shortage, then least cost, care and starts.
+
+    Parameters
+    ----------
+    ahead : how far the mean car is before the cautious one at each edge in an earlier plan of this car, if there is
+        one, shape (n_slots + 1,). [kWh]
+
+    Returns
+    -------
+    amps, ahead : shapes (n_slots,) [A] and (n_slots + 1,) [kWh]
+    """
     room = np.array([hookup.stepped(float(a), steps_a=car.lead.steps_a, min_a=car.least_a) for a in around.room_a])
     room = np.where(car.chargeable, room, 0.0)
     room = np.where(np.isnan(car.pinned_a), room, car.pinned_a)
     if not room.any():
-        return np.zeros(problem.grid.n_slots)
-    ahead = np.zeros(problem.grid.n_slots + 1)
+        return np.zeros(problem.grid.n_slots), np.zeros(problem.grid.n_slots + 1)
     amps = np.zeros(problem.grid.n_slots)
-    for _ in range(_PASSES):
-        amps = _Programme(problem, car, room, around.sun_kwh, ahead).best()
+    for _ in range(_PASSES if ahead is None else 1):
+        before = np.zeros(problem.grid.n_slots + 1) if ahead is None else ahead
+        amps = _Programme(problem, car, room, around.sun_kwh, before).best()
         mean = car.run(amps, car.rate.mean, problem.grid).soc_kwh
         ahead = np.maximum(0.0, mean - car.run(amps, car.rate.cautious, problem.grid).soc_kwh)
-    return amps
+    assert ahead is not None
+    return amps, ahead
 
 
 class _Programme:

@@ -40,6 +40,11 @@ class CarOutcome:
     end: Readiness | None
 
     @property
+    def aboard_now_kwh(self) -> float:
+        """What is aboard now. [kWh]"""
+        return float(self.mean.soc_kwh[0])
+
+    @property
     def short_kwh(self) -> float:
         return sum(r.short_kwh for r in self.departures) + (self.end.short_kwh if self.end else 0.0)
 
@@ -64,9 +69,13 @@ class Outcome:
         return self.cost + self.care + self.starts
 
     @property
-    def rank(self) -> tuple[float, float]:
-        """Smaller is better: least shortage first, then the objective; quantised, so that equal plans compare equal."""
-        return round(self.short_kwh, 5), round(self.value, 7)
+    def rank(self) -> tuple[float, float, int, int]:
+        """Smaller is better: least shortage, the objective, fewer sessions, then the smaller sum of start times.
+
+        Quantised, so that equal plans compare equal.
+        """
+        firsts = [run.first for car in self.cars for run in car.sessions]
+        return round(self.short_kwh, 5), round(self.value, 7), len(firsts), sum(firsts)
 
 
 def outcome(problem: Problem, amps: Sequence[Floats]) -> Outcome:

@@ -116,6 +116,8 @@ class Problem:
     awake : whether someone is up at each slot edge, shape (n_slots + 1,)
     sharing : how each circuit with several leads is shared.
     care_price : of an hour with a kWh above the rest level. [currency/(kWh·h)] start_price : of a session. [currency]
+    seen, planned, ahead : what a car's setpoints came to, what it does in given surroundings, and how far its mean car is
+        then before the cautious one: work that is done once.
     """
 
     household: Household
@@ -128,7 +130,9 @@ class Problem:
     cars: tuple[Car, ...]
     care_price: float
     start_price: float
-    seen: dict[tuple[int, bytes], Any] = field(default_factory=dict, compare=False, repr=False)  # what a car's setpoints came to
+    seen: dict[tuple[int, bytes], Any] = field(default_factory=dict, compare=False, repr=False)
+    planned: dict[tuple[int, bytes], Floats] = field(default_factory=dict, compare=False, repr=False)
+    ahead: dict[int, Floats] = field(default_factory=dict, compare=False, repr=False)
 
 
 def build(household: Household) -> Problem:

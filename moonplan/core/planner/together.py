@@ -4,7 +4,7 @@ Work is bounded by counts and not by the clock, and costs are quantised before t
 gives the same plan.
 """
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -14,11 +14,13 @@ from moonplan.core.planner.constraints import broken_alone, room_for, sun_for
 from moonplan.core.planner.one_car import Surroundings, nothing_left, plan_one
 from moonplan.core.planner.outcome import Outcome, outcome
 from moonplan.core.planner.problem import Car, Problem
-from moonplan.core.simulate import runs
+from moonplan.core.simulate import Run, runs
 from moonplan.core.timegrid import Floats
 
 _ROUNDS = 3
-_TRIALS_A_CAR = 120
+_TRIALS_A_CAR = 150
+# By how many slots a session is tried earlier or later.
+_SHIFTS = (-16, -4, -1, 1)
 
 
 @dataclass(frozen=True)
@@ -80,7 +82,11 @@ def _in_order(problem: Problem, order: Sequence[int]) -> Candidate:
 def _planned(problem: Problem, amps: Sequence[Floats], i: int) -> Floats:
     car = problem.cars[i]
     around = Surroundings(room_for(problem, amps, i), sun_for(problem, amps, i))
-    return nothing_left(car, plan_one(problem, car, around), problem)
+    key = (i, around.room_a.tobytes() + around.sun_kwh.tobytes())
+    if key not in problem.planned:
+        found, problem.ahead[i] = plan_one(problem, car, around, problem.ahead.get(i))
+        problem.planned[key] = nothing_left(car, found, problem)
+    return problem.planned[key]
 
 
 def _improved(problem: Problem, start: Candidate) -> Candidate:
@@ -107,29 +113,44 @@ def _improved(problem: Problem, start: Candidate) -> Candidate:
 
 
 def _moves(problem: Problem, car: Car, amps: Floats) -> Iterator[Floats]:
-    """Neighbouring plans of one car: sessions shorter, longer or shifted by a slot, or left out."""
-    n = problem.grid.n_slots
-    for run in runs(amps):
-        first, last, current = run.first, run.last, float(amps[run.first])
-        changes: list[Callable[[Floats], None]] = [
-            lambda a, f=first: a.__setitem__(f, 0.0),
-            lambda a, e=last: a.__setitem__(e, 0.0),
-            lambda a, f=first, e=last: a.__setitem__(slice(f, e + 1), 0.0),
-        ]
-        if last + 1 < n:
-            changes.append(lambda a, f=first, e=last: (a.__setitem__(e + 1, a[e]), a.__setitem__(f, 0.0)))
-            changes.append(lambda a, e=last: a.__setitem__(e + 1, a[e]))
-        if first > 0:
-            changes.append(lambda a, f=first, e=last: (a.__setitem__(f - 1, a[f]), a.__setitem__(e, 0.0)))
-            changes.append(lambda a, f=first: a.__setitem__(f - 1, a[f]))
-        if car.steps_a:
-            for step in car.steps_a:
-                if abs(step - current) > 1e-9:
-                    changes.append(lambda a, f=first, e=last, s=step: a.__setitem__(slice(f, e + 1), s))
-        for change in changes:
-            moved = amps.copy()
-            change(moved)
-            yield moved
+    """Neighbouring plans of one car: sessions left out, shorter, longer, shifted, at another step, or joined."""
+    found = runs(amps)
+    for run in found:
+        first, length, current = run.first, run.last - run.first + 1, float(amps[run.first])
+        without = _with(amps, run.first, length, 0.0)
+        yield without
+        yield _with(amps, first, 1, 0.0)
+        yield _with(amps, run.last, 1, 0.0)
+        for shift in _SHIFTS:
+            if 0 <= first + shift and run.last + shift < len(amps):
+                yield _with(without, first + shift, length, current)
+        for longer in (first - 1, run.last + 1):
+            if 0 <= longer < len(amps):
+                yield _with(amps, longer, 1, current)
+        for step in car.steps_a:
+            if abs(step - current) > 1e-9:
+                yield _with(amps, first, length, step)
+        for other in found:
+            if other is not run:
+                yield from _given_to(amps, run, other)
+
+
+def _given_to(amps: Floats, giver: Run, taker: Run) -> Iterator[Floats]:
+    """A slot, or all of them, given by one session to another of the same car, at either end."""
+    length = giver.last - giver.first + 1
+    current = float(amps[taker.first])
+    for n, firsts in ((1, (giver.first, giver.last)), (length, (giver.first,))):
+        for first in firsts:
+            less = _with(amps, first, n, 0.0)
+            for start in (taker.first - n, taker.last + 1):
+                if 0 <= start and start + n <= len(amps) and not less[start : start + n].any():
+                    yield _with(less, start, n, current)
+
+
+def _with(amps: Floats, first: int, n: int, current: float) -> Floats:
+    changed = amps.copy()
+    changed[first : first + n] = current
+    return changed
 
 
 def _trimmed(problem: Problem, car: Car, i: int, best: Candidate) -> Candidate:

@@ -1,0 +1,177 @@
+"""The routes: who is asking, what is asked, core through planning, and the schema back. No rule of the job."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.contrib.auth import authenticate, login, logout
+from django.http import HttpRequest
+from ninja import NinjaAPI, Router
+from ninja.security import APIKeyCookie, django_auth
+
+from moonplan.api import schemas as s
+from moonplan.api.errors import install_errors
+from moonplan.household import accounts, editing
+from moonplan.household import models as rows
+from moonplan.household.models import Change, Household, Person
+from moonplan.planning.documents import planning_now
+from moonplan.planning.drawing import drawing
+from moonplan.planning.tonight import edit_evening, tonight
+
+
+class FromOurPages(APIKeyCookie):
+    """Anyone, signed in or not, as long as the request comes with the page's CSRF token."""
+
+    param_name = "csrftoken"
+
+    def authenticate(self, request: HttpRequest, key: str | None) -> bool:
+        return bool(key)
+
+
+api = NinjaAPI(title="Moon Plan", version="1", auth=django_auth, docs_url=None, urls_namespace="api")
+install_errors(api)
+PROBLEMS: dict[Any, Any] = {400: s.Problem, 401: s.Problem, 404: s.Problem, 409: s.Problem, 413: s.Problem, 422: s.Problem}
+
+
+def person_of(request: HttpRequest) -> Person:
+    """The person who is signed in, with the household that the session speaks for."""
+    return Person.objects.select_related("household", "user").get(user=request.user)
+
+
+def _who(request: HttpRequest) -> dict[str, Any]:
+    person = Person.objects.select_related("household", "user").filter(user_id=request.user.pk).first()
+    return {
+        "name": None if person is None else str(person),
+        "household": None if person is None else person.household.name,
+        "set_up": bool(person and person.household.set_up),
+        "now": planning_now(),
+    }
+
+
+@api.get("/session", response=s.Who, auth=None, operation_id="who")
+def who(request: HttpRequest) -> Any:
+    return _who(request)
+
+
+@api.post("/session", response={200: s.Who, **PROBLEMS}, auth=FromOurPages(), operation_id="sign_in")
+def sign_in(request: HttpRequest, given: s.SignIn) -> Any:
+    user = authenticate(request, username=given.username, password=given.password)
+    if user is None:
+        raise editing.Refused([editing.Mistake("password", "…", "the name and password of an account here")])
+    login(request, user)
+    return _who(request)
+
+
+@api.delete("/session", response={200: s.Who, **PROBLEMS}, operation_id="sign_out")
+def sign_out(request: HttpRequest) -> Any:
+    logout(request)
+    return _who(request)
+
+
+@api.post("/join", response={200: s.Who, **PROBLEMS}, auth=FromOurPages(), operation_id="join")
+def join(request: HttpRequest, given: s.Join) -> Any:
+    person = accounts.join(given.token, given.username, given.password)
+    login(request, person.user, backend="django.contrib.auth.backends.ModelBackend")
+    return _who(request)
+
+
+@api.post("/invitations", response={200: s.Invite, **PROBLEMS}, operation_id="invite")
+def invite(request: HttpRequest) -> Any:
+    return {"path": accounts.invitation_path(person_of(request).household)}
+
+
+# --- tonight -------------------------------------------------------------------------------------------------------------
+
+
+@api.get("/tonight", response={200: s.Tonight, **PROBLEMS}, operation_id="tonight")
+def get_tonight(request: HttpRequest) -> Any:
+    return tonight(person_of(request).household)
+
+
+@api.patch("/tonight/{int:vehicle_id}", response={200: s.Tonight, **PROBLEMS}, operation_id="edit_evening")
+def patch_tonight(request: HttpRequest, vehicle_id: int, given: s.EveningEdit) -> Any:
+    person = person_of(request)
+    vehicle = rows.Vehicle.objects.of(person.household).get(pk=vehicle_id)
+    edit_evening(person, vehicle, given.dict(exclude_unset=True, exclude={"versions"}), given.versions)
+    return tonight(person.household)
+
+
+@api.post("/undo", response={200: s.Who, **PROBLEMS}, operation_id="undo")
+def undo(request: HttpRequest) -> Any:
+    editing.undo(person_of(request))
+    return _who(request)
+
+
+# --- the household -------------------------------------------------------------------------------------------------------
+
+
+def _whole(household: Household) -> dict[str, Any]:
+    household = Household.objects.get(pk=household.pk)
+    last = Change.objects.filter(household=household, undone=False).first()
+    return {
+        "household": household,
+        "feeders": rows.Feeder.objects.of(household),
+        "circuits": rows.Circuit.objects.of(household),
+        "leads": rows.Lead.objects.of(household),
+        "vehicles": rows.Vehicle.objects.of(household),
+        "trips": rows.Trip.objects.of(household).filter(back__gt=planning_now()),
+        "bands": rows.Band.objects.of(household),
+        "drawing": drawing(household),
+        "undo": None if last is None else last.what,
+    }
+
+
+@api.get("/household", response={200: s.WholeHousehold, **PROBLEMS}, operation_id="household")
+def get_household(request: HttpRequest) -> Any:
+    return _whole(person_of(request).household)
+
+
+@api.patch("/household", response={200: s.WholeHousehold, **PROBLEMS}, operation_id="edit_household")
+def patch_household(request: HttpRequest, version: int, given: s.HouseholdPatch) -> Any:  # type: ignore[valid-type]
+    person = person_of(request)
+    fields = given.dict(exclude_unset=True)  # type: ignore[attr-defined]
+    editing.change(person, person.household, fields, version=version, what="household")
+    return _whole(person.household)
+
+
+def _rows(kind: str, patch: Any) -> Router:
+    """Add, change and remove rows of one kind."""
+    router = Router()
+    model = editing.model_of(kind)
+
+    def add(request: HttpRequest, given: patch) -> Any:
+        person = person_of(request)
+        fields = given.dict(exclude_unset=True)
+        editing.add(person, kind, fields, what=f"{fields.get('name') or kind} added")
+        return _whole(person.household)
+
+    def change(request: HttpRequest, row_id: int, version: int, given: patch) -> Any:
+        person = person_of(request)
+        row = model.objects.of(person.household).get(pk=row_id)
+        editing.change(person, row, given.dict(exclude_unset=True), version=version, what=str(row))
+        return _whole(person.household)
+
+    def remove(request: HttpRequest, row_id: int, version: int) -> Any:
+        person = person_of(request)
+        row = model.objects.of(person.household).get(pk=row_id)
+        editing.remove(person, row, version=version, what=f"{row} removed")
+        return _whole(person.household)
+
+    # The annotation names a schema made per kind; it must be the class itself, not its name.
+    add.__annotations__["given"] = change.__annotations__["given"] = patch
+    answers = {200: s.WholeHousehold, **PROBLEMS}
+    router.post("/", response=answers, operation_id=f"add_{kind}")(add)
+    router.patch("/{int:row_id}", response=answers, operation_id=f"edit_{kind}")(change)
+    router.delete("/{int:row_id}", response=answers, operation_id=f"remove_{kind}")(remove)
+    return router
+
+
+for _kind, _patch in (
+    ("feeder", s.FeederPatch),
+    ("circuit", s.CircuitPatch),
+    ("lead", s.LeadPatch),
+    ("vehicle", s.VehiclePatch),
+    ("trip", s.TripPatch),
+    ("band", s.BandPatch),
+):
+    api.add_router(f"/{_kind}s", _rows(_kind, _patch))

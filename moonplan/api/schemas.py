@@ -1,0 +1,350 @@
+"""What goes over the wire. Row schemas are made from the models, so that a field is named once."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Annotated, Any, Literal
+
+from django.db.models import FloatField, IntegerField, Model
+from ninja import Schema
+from ninja.orm import create_schema
+from pydantic import ConfigDict, Field
+
+from moonplan.household import models as rows
+
+
+class Mistake(Schema):
+    """One mistake: the field it is at, the value found and what would be right."""
+
+    field: str
+    value: str
+    expected: str
+
+
+class Problem(Schema):
+    """The one shape of every error."""
+
+    code: Literal["refused", "conflict", "not_found", "not_signed_in", "too_large", "failed"]
+    message: str
+    mistakes: list[Mistake] = []
+    current: dict[str, Any] | None = None
+    version: int | None = None
+    by: str | None = None
+
+
+class Strict(Schema):
+    model_config = ConfigDict(extra="forbid")
+
+
+class SignIn(Strict):
+    username: str
+    password: str
+
+
+class Join(Strict):
+    token: str
+    username: Annotated[str, Field(min_length=1, max_length=150)]
+    password: Annotated[str, Field(min_length=1, max_length=200)]
+
+
+class Who(Schema):
+    """Who is asking, if anyone, and whether the household has been drawn."""
+
+    name: str | None
+    household: str | None
+    set_up: bool
+    now: datetime
+
+
+class Invite(Schema):
+    path: str
+
+
+# --- rows ----------------------------------------------------------------------------------------------------------------
+
+
+# JSON columns, whose contents the model can't tell, and the keys of other rows.
+_TYPES: dict[str, Any] = {
+    "id": int,
+    "legs": list[str] | None,
+    "steps_a": list[float],
+    "days": list[str],
+    "months": list[int] | None,
+    "holidays": list[str],
+    "base_load_kw": list[list[str | float]],
+    "sun_day_kw": list[list[str | float]],
+    "feeder_id": int | None,
+    "circuit_id": int,
+    "lead_id": int,
+    "vehicle_id": int,
+}
+
+
+def _schema(model: type[Model], name: str, *, patch: bool) -> Any:
+    """A schema with a model's own columns; in a patch every field may be left out."""
+    left_out = {"household", "id", "version"} if patch else {"household"}
+    columns = [field for field in model._meta.concrete_fields if field.name not in left_out]
+    named = [field.attname for field in columns if field.attname in _TYPES and not isinstance(field, IntegerField | FloatField)]
+    custom = [(field, _TYPES[field] | None if patch else _TYPES[field], None if patch else ...) for field in named]
+    return create_schema(
+        model,
+        name=name,
+        fields=[field.name for field in columns if field.attname not in named],
+        optional_fields="__all__" if patch else None,
+        custom_fields=custom,
+        base_class=Strict if patch else Schema,
+    )
+
+
+def _row(model: type[Model], name: str) -> Any:
+    return _schema(model, name, patch=False)
+
+
+def _patch(model: type[Model], name: str) -> Any:
+    return _schema(model, name, patch=True)
+
+
+HouseholdRow, HouseholdPatch = _row(rows.Household, "HouseholdRow"), _patch(rows.Household, "HouseholdPatch")
+FeederRow, FeederPatch = _row(rows.Feeder, "FeederRow"), _patch(rows.Feeder, "FeederPatch")
+CircuitRow, CircuitPatch = _row(rows.Circuit, "CircuitRow"), _patch(rows.Circuit, "CircuitPatch")
+LeadRow, LeadPatch = _row(rows.Lead, "LeadRow"), _patch(rows.Lead, "LeadPatch")
+VehicleRow, VehiclePatch = _row(rows.Vehicle, "VehicleRow"), _patch(rows.Vehicle, "VehiclePatch")
+TripRow, TripPatch = _row(rows.Trip, "TripRow"), _patch(rows.Trip, "TripPatch")
+BandRow, BandPatch = _row(rows.Band, "BandRow"), _patch(rows.Band, "BandPatch")
+
+
+class Link(Schema):
+    link: str
+    amps: float
+
+
+class LinkPower(Schema):
+    id: int
+    amps: float
+    kw: float
+
+
+class SupplyPower(Schema):
+    amps: float
+    kw: float
+
+
+class VehicleChain(Schema):
+    """A car's chain, its bottleneck and what would decide next."""
+
+    id: int
+    links: list[Link]
+    phases: int
+    rate_source: Literal["measured", "assumed"]
+    amps: float
+    wall_kw: float
+    battery_kw: float
+    km_per_h: float
+    bottleneck: str
+    next: str | None
+    no_charge: str | None
+
+
+class Caution(Schema):
+    code: str
+    subject: str
+    text: str
+
+
+class Drawing(Schema):
+    supply: SupplyPower
+    circuits: list[LinkPower]
+    leads: list[LinkPower]
+    vehicles: list[VehicleChain]
+    cautions: list[Caution]
+
+
+class WholeHousehold(Schema):
+    """Everything that the household drawing shows and edits."""
+
+    household: HouseholdRow  # type: ignore[valid-type]
+    feeders: list[FeederRow]  # type: ignore[valid-type]
+    circuits: list[CircuitRow]  # type: ignore[valid-type]
+    leads: list[LeadRow]  # type: ignore[valid-type]
+    vehicles: list[VehicleRow]  # type: ignore[valid-type]
+    trips: list[TripRow]  # type: ignore[valid-type]
+    bands: list[BandRow]  # type: ignore[valid-type]
+    drawing: Drawing
+    undo: str | None
+
+
+# --- tonight -------------------------------------------------------------------------------------------------------------
+
+class Point(Schema):
+    """A value from an instant on."""
+
+    at: datetime
+    value: float
+
+
+
+class PriceRun(Schema):
+    start: datetime
+    end: datetime
+    price: float
+    band: str
+    depth: int
+
+
+class HouseSlot(Schema):
+    at: datetime
+    base_kw: float
+    sun_kw: float
+    cars_kw: float
+
+
+class CircuitLoad(Schema):
+    id: str
+    name: str
+    limit_a: float
+    load: list[Point]
+
+
+class Expect(Schema):
+    amps: float
+    volts: float
+    wall_kw: float
+    range_km_per_h: float
+
+
+class SessionOut(Schema):
+    start: datetime
+    end: datetime
+    amps: float
+    wall_kwh: float
+    battery_kwh: float
+    solar_kwh: float
+    cost: float
+    bands: dict[str, float]
+    range_km: float
+    soc_from_pct: float
+    soc_to_pct: float
+    expect: Expect
+    reason: str
+
+
+class DepartureOut(Schema):
+    leave: datetime
+    km: float
+    fill: bool
+    trip_kwh: float
+    on_the_way_kwh: float
+    required_pct: float
+    planned_pct: float
+    short_kwh: float
+    short_km: float
+    ready_at: datetime | None
+
+
+class Setting(Schema):
+    where: str
+    what: str
+    value: str
+
+
+class Inputs(Schema):
+    """What changes every evening, with the versions that an edit must come with."""
+
+    soc_pct: float
+    soc_at: datetime | None
+    soc_version: int
+    trip_version: int
+    leave: datetime | None
+    km: float | None
+    evening_version: int
+    limit_pct: float | None
+    daily_limit_pct: float
+    ceiling_a: float | None
+    steps_a: list[float]
+    least_a: float
+    ready_by: str | None
+    plugged_in: bool
+
+
+class CarTonight(Schema):
+    id: str
+    name: str
+    place: str
+    lead: str
+    control: str
+    rate_source: Literal["measured", "assumed"]
+    action: Literal["plug_in", "go_on", "leave_unplugged", "cannot_charge", "away"]
+    plug_in_by: datetime | None
+    amps: float | None
+    ready_at: datetime | None
+    why: str
+    departure: DepartureOut | None
+    soc_from_pct: float
+    soc_to_pct: float
+    wall_kwh: float
+    solar_kwh: float
+    cost: float
+    range_km: float
+    tide: list[Point]
+    limit: list[Point]
+    reserve_pct: float
+    limit_a: float
+    bottleneck: str | None
+    sessions: list[SessionOut]
+    to_key_in: list[Setting]
+    inputs: Inputs
+
+
+class Totals(Schema):
+    wall_kwh: float
+    battery_kwh: float
+    solar_kwh: float
+    cost: float
+    range_km: float
+    sessions: int
+    kwh_hours_above_rest: float
+    short_kwh: float
+
+
+class CautionTonight(Caution):
+    about: list[str]
+
+
+class Tonight(Schema):
+    revision: str
+    now: datetime
+    timezone: str
+    currency: str
+    distance_unit: Literal["km", "mi"]
+    night: str
+    bedtime: str
+    wake: str
+    start: datetime
+    end: datetime
+    dusk: datetime | None
+    dawn: datetime | None
+    moon_age: float
+    moon_name: str
+    prices: list[PriceRun]
+    house: list[HouseSlot]
+    circuits: list[CircuitLoad]
+    cars: list[CarTonight]
+    totals: Totals
+    cautions: list[CautionTonight]
+    undo: str | None
+    server_ms: int
+
+
+class EveningEdit(Strict):
+    """Changes to one car's evening; what is left out stays. `versions` are those of the inputs it was made from."""
+
+    soc_pct: float | None = None
+    leave: datetime | None = None
+    km: float | None = None
+    limit_pct: float | None = None
+    ceiling_a: float | None = None
+    ready_by: str | None = None
+    plugged_in: bool | None = None
+    versions: dict[Literal["soc", "trip", "evening"], int] = {}
+
+

@@ -1,0 +1,97 @@
+"""Tonight's decision for each car: plug in where, by when, at what current, or leave it and why.
+
+The evening question is answered from the plan's sessions in one night; everything here is read off the plan.
+"""
+
+from dataclasses import dataclass
+from datetime import date, datetime, timedelta
+from typing import Literal
+
+import numpy as np
+
+from moonplan.core.household import Household
+from moonplan.core.planner.outcome import Readiness
+from moonplan.core.planner.plan import Plan, Session
+from moonplan.core.planner.problem import Car, Departure
+from moonplan.core.timegrid import is_awake, night_of, noon
+
+Action = Literal["plug_in", "go_on", "leave_unplugged", "cannot_charge", "away"]
+
+
+@dataclass(frozen=True)
+class Decision:
+    """What to do with one car tonight.
+
+    plug_in_by : the last time someone is up before the first session. ready_at : when the last session is through.
+    departure, readiness : the next departure after now, and whether the car is ready for it.
+    why : for a car to be plugged in, the first session's reason; else why it is left, in one clause.
+    """
+
+    action: Action
+    sessions: tuple[Session, ...]
+    plug_in_by: datetime | None
+    ready_at: datetime | None
+    departure: Departure | None
+    readiness: Readiness | None
+    why: str
+
+
+def the_night(household: Household) -> date:
+    """The night that is asked about: before anyone is up the one that runs, from then on the coming one."""
+    local = household.now.astimezone(household.zone)
+    if local.hour < 12 and local.time() >= household.wake:
+        return local.date()
+    return night_of(household.now, household.zone)
+
+
+def decide(plan: Plan, i: int) -> Decision:
+    """Tonight's decision for car i of the plan."""
+    problem = plan.problem
+    car, mine, h = problem.cars[i], plan.outcome.cars[i], problem.household
+    until = noon(the_night(h) + timedelta(days=1), h.zone)
+    sessions = tuple(session for session in plan.sessions[i] if session.start < until)
+    departure = car.departures[0] if car.departures else None
+    readiness = mine.departures[0] if car.departures else None
+    by = _last_awake(plan, sessions[0].start) if sessions else None
+    action: Action = "plug_in"
+    why = sessions[0].reason if sessions else ""
+    if sessions and car.vehicle.charging and sessions[0].first == 0:
+        action = "go_on"
+    if not sessions:
+        action, why = _unplugged(plan, i, until)
+    return Decision(action, sessions, by, sessions[-1].end if sessions else None, departure, readiness, why)
+
+
+def _last_awake(plan: Plan, start: datetime) -> datetime:
+    """The last moment up to a start at which someone is up to plug in; the start itself where nobody sleeps before."""
+    h = plan.problem.household
+    moment = start
+    while moment > h.now and not is_awake(moment, h.zone, h.wake, h.bedtime):
+        moment -= timedelta(minutes=1)
+    return max(moment, h.now) if moment > h.now else start
+
+
+def _unplugged(plan: Plan, i: int, until: datetime) -> tuple[Action, str]:
+    problem = plan.problem
+    car, mine = problem.cars[i], plan.outcome.cars[i]
+    if car.no_charge is not None:
+        return "cannot_charge", str(car.no_charge)
+    inside = np.array([start < until for start in problem.grid.starts[:-1]], dtype=bool)
+    if not (car.chargeable & inside).any():
+        out = any(trip.leave <= problem.household.now < trip.back for trip in problem.household.trips_of(car.id))
+        return ("away", "out all night") if out else ("leave_unplugged", "not plugged in tonight")
+    later = next((s for s in plan.sessions[i] if s.start >= until), None)
+    if any(r.short_kwh for r in mine.departures[:1]):
+        return "leave_unplugged", "nothing more can be charged before it leaves"
+    if later is not None:
+        day = later.start.astimezone(problem.household.zone).strftime("%A")
+        return "leave_unplugged", f"{_enough(car, mine.aboard_now_kwh)}, and {day} is the cheaper time"
+    return "leave_unplugged", _enough(car, mine.aboard_now_kwh)
+
+
+def _enough(car: Car, soc_kwh: float) -> str:
+    share = soc_kwh / car.vehicle.usable_kwh
+    if car.departures:
+        needed = car.departures[0].required_kwh / car.vehicle.usable_kwh
+        return f"{share:.0%} is aboard and the next trip needs {needed:.0%}"
+    return f"{share:.0%} is aboard and no trip is planned"

@@ -1,0 +1,253 @@
+"""Editing: one way to change a row, with its version checked, its mistakes told and its past kept for undo.
+
+An edit is tried inside a transaction: the household document is built from what the rows would be and read by core. If
+core refuses it, nothing is stored and the mistakes are told under the fields they belong to.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable, Iterable, Mapping
+from datetime import datetime
+from typing import Any
+from zoneinfo import ZoneInfo
+
+from django.apps import apps
+from django.core.serializers.json import DjangoJSONEncoder
+from django.db import models, transaction
+from django.db.models import ProtectedError
+
+from moonplan.core.mistakes import Mistake
+from moonplan.core.timegrid import instant_at
+from moonplan.household.models import Change, Household, Part, Person
+
+Row = Household | Part
+KINDS: dict[str, str] = {
+    "household": "household.Household",
+    "feeder": "household.Feeder",
+    "circuit": "household.Circuit",
+    "lead": "household.Lead",
+    "vehicle": "household.Vehicle",
+    "rate": "household.Rate",
+    "trip": "household.Trip",
+    "band": "household.Band",
+    "evening": "household.Evening",
+    "soc": "logbook.SocReading",
+}
+
+
+class Refused(Exception):
+    """An edit that cannot be: mistakes, each at a field."""
+
+    def __init__(self, mistakes: Iterable[Mistake]) -> None:
+        self.mistakes = list(mistakes)
+        super().__init__("; ".join(str(mistake) for mistake in self.mistakes))
+
+
+class Conflict(Exception):
+    """Somebody changed the row meanwhile: what it is now, and who changed it last."""
+
+    def __init__(self, kind: str, current: dict[str, Any], version: int, by: str) -> None:
+        self.kind, self.current, self.version, self.by = kind, current, version, by
+        super().__init__(f"changed meanwhile by {by}")
+
+
+Check = Callable[[Household], list[Mistake]]
+_checks: list[Check] = []
+
+
+def checked_by(check: Check) -> Check:
+    """Register what must hold of a household after every edit."""
+    _checks.append(check)
+    return check
+
+
+def model_of(kind: str) -> Any:
+    """The model class of a kind of row."""
+    return apps.get_model(KINDS[kind])
+
+
+def kind_of(row: Row) -> str:
+    return next(kind for kind, label in KINDS.items() if label == row._meta.label)
+
+
+def values_of(row: Row) -> dict[str, Any]:
+    """A row's own values as JSON, without id, version and household."""
+    kept = {
+        field.attname: getattr(row, field.attname)
+        for field in row._meta.concrete_fields
+        if field.attname not in ("id", "version", "household_id")
+    }
+    values: dict[str, Any] = json.loads(json.dumps(kept, cls=DjangoJSONEncoder))
+    return values
+
+
+@transaction.atomic
+def change(person: Person, row: Row, fields: Mapping[str, Any], *, version: int, what: str) -> Change:
+    """Change some fields of a row.
+
+    Raises
+    ------
+    Conflict
+        If the row has another version by now. Refused
+        If the household would not be one that core takes.
+    """
+    fresh = _locked(row)
+    _same_version(fresh, version)
+    before = values_of(fresh)
+    _set(person.household, fresh, fields)
+    fresh.version += 1
+    fresh.save()
+    fresh.refresh_from_db()
+    return _log(person, fresh, before, values_of(fresh), what, touched=set(fields))
+
+
+@transaction.atomic
+def add(person: Person, kind: str, fields: Mapping[str, Any], *, what: str) -> Change:
+    """Add a row to the person's household.
+
+    Raises
+    ------
+    Refused
+        If the household would not be one that core takes.
+    """
+    row = model_of(kind)(household=person.household)
+    _set(person.household, row, fields)
+    row.save()
+    row.refresh_from_db()
+    return _log(person, row, None, values_of(row), what, touched=set(fields))
+
+
+@transaction.atomic
+def remove(person: Person, row: Part, *, version: int, what: str) -> Change:
+    """Take a row away.
+
+    Raises
+    ------
+    Conflict
+        If the row has another version by now. Refused
+        If other rows stand on it.
+    """
+    fresh = _locked(row)
+    _same_version(fresh, version)
+    before, pk = values_of(fresh), fresh.pk
+    try:
+        fresh.delete()
+    except ProtectedError as error:
+        users = ", ".join(str(user) for user in list(error.protected_objects)[:3])
+        raise Refused([Mistake(kind_of(row), str(row), f"nothing that hangs on it ({users} does)")]) from error
+    fresh.pk = pk
+    return _log(person, fresh, before, None, what, touched=set())
+
+
+@transaction.atomic
+def undo(person: Person) -> Change | None:
+    """Take the person's household back by its last edit; None where there is none.
+
+    Raises
+    ------
+    Conflict
+        If the row was changed since by something that is not in the log.
+    """
+    last = Change.objects.filter(household=person.household, undone=False).first()
+    if last is None:
+        return None
+    model = model_of(last.kind)
+    row = model.objects.filter(pk=last.row).first()
+    if last.after is None:
+        row = model(pk=last.row, household=person.household, version=last.version + 1)
+        _set_raw(row, last.before)
+        row.save(force_insert=True)
+    elif row is None or row.version != last.version:
+        raise Conflict(last.kind, values_of(row) if row else {}, row.version if row else 0, "somebody")
+    elif last.before is None:
+        row.delete()
+    else:
+        _set_raw(row, last.before)
+        row.version += 1
+        row.save()
+    _carry_version(last, row.version)
+    last.undone = True
+    last.save(update_fields=["undone"])
+    return last
+
+
+def _carry_version(last: Change, version: int) -> None:
+    """An older edit of the same row undoes next: it must find the version that this undo leaves."""
+    earlier = Change.objects.filter(kind=last.kind, row=last.row, undone=False, pk__lt=last.pk).first()
+    if earlier is not None:
+        earlier.version = version
+        earlier.save(update_fields=["version"])
+
+
+def _locked(row: Row) -> Any:
+    return type(row)._default_manager.get(pk=row.pk)
+
+
+def _same_version(row: Row, version: int) -> None:
+    if row.version != version:
+        kind = kind_of(row)
+        last = Change.objects.filter(kind=kind, row=row.pk).select_related("person__user").first()
+        raise Conflict(kind, values_of(row), row.version, str(last.person) if last and last.person else "somebody")
+
+
+def _set(household: Household, row: Row, fields: Mapping[str, Any]) -> None:
+    for name, value in fields.items():
+        field = row._meta.get_field(name.removesuffix("_id"))
+        if isinstance(field, models.ForeignKey):
+            _own(household, field, value)
+            setattr(row, field.attname, value)
+        else:
+            if value is None and not field.null:
+                raise Refused([Mistake(name, None, "a value")])
+            setattr(row, name, on_the_clock(household, value))
+
+
+def on_the_clock(household: Household, value: Any) -> Any:
+    """A time without an offset is one on the household's own clock; everything else stays as it is."""
+    if isinstance(value, datetime) and value.tzinfo is None:
+        return instant_at(value.date(), value.time(), ZoneInfo(household.timezone))
+    return value
+
+
+def _own(household: Household, field: models.ForeignKey[Any, Any], value: object) -> None:
+    """A link may only point at a row of the same household."""
+    if value is None and field.null:
+        return
+    if not field.related_model._default_manager.filter(pk=value, household=household).exists():  # type: ignore[union-attr]
+        raise Refused([Mistake(field.attname, value, f"a {field.name} of this household")])
+
+
+def _set_raw(row: Row, values: Mapping[str, Any]) -> None:
+    for name, value in values.items():
+        field = row._meta.get_field(name.removesuffix("_id"))
+        setattr(row, field.attname, field.to_python(value) if not isinstance(field, models.ForeignKey) else value)
+
+
+def _log(
+    person: Person, row: Row, before: dict[str, Any] | None, after: dict[str, Any] | None, what: str, *, touched: set[str]
+) -> Change:
+    household = Household.objects.get(pk=person.household_id)
+    mistakes = [mistake for check in _checks for mistake in check(household)]
+    if mistakes:
+        raise Refused(_at_fields(mistakes, touched))
+    return Change.objects.create(
+        household=household,
+        person=person,
+        what=what,
+        kind=kind_of(row),
+        row=row.pk,
+        before=before,
+        after=after,
+        version=row.version,
+    )
+
+
+def _at_fields(mistakes: list[Mistake], touched: set[str]) -> list[Mistake]:
+    """The mistakes under the names of the fields that were edited, where they are about them."""
+    named = []
+    for mistake in mistakes:
+        key = mistake.path.rsplit(".", 1)[-1].split("[")[0]
+        key = {"from": "start", "to": "end"}.get(key, key)
+        named.append(Mistake(key if key in touched else mistake.path, mistake.value, mistake.expected))
+    return named

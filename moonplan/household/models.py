@@ -1,0 +1,220 @@
+"""What a household keeps: people, the drawing from the supply to the cars, the tariff, trips and nightly decisions.
+
+Field names are the keys of the household document, so that one check (core's) serves file and screen alike. Every
+editable row carries a version; an edit that comes with an older one is answered with what changed.
+"""
+
+from __future__ import annotations
+
+import secrets
+from typing import Any
+
+from django.conf import settings
+from django.db import models
+
+
+class Household(models.Model):
+    """One household: place, supply, tariff and how its people plan."""
+
+    version = models.PositiveIntegerField(default=1)
+    name = models.CharField(max_length=100, default="Our house")
+    timezone = models.CharField(max_length=64, default="UTC")
+    latitude = models.FloatField(null=True, blank=True)
+    longitude = models.FloatField(null=True, blank=True)
+    currency = models.CharField(max_length=3, default="EUR")
+    distance_unit = models.CharField(max_length=2, default="km", choices=[("km", "km"), ("mi", "miles")])
+    set_up = models.BooleanField(default=False)
+    leg_voltage_v = models.FloatField(default=230)
+    legs = models.PositiveSmallIntegerField(default=1)
+    rating_a = models.FloatField(default=25)
+    continuous_factor = models.FloatField(default=0.8)
+    base_margin_a = models.FloatField(default=0)
+    horizon_nights = models.PositiveSmallIntegerField(default=1)
+    habit = models.CharField(max_length=20, default="cheapest")
+    bedtime = models.CharField(max_length=5, default="22:30")
+    wake = models.CharField(max_length=5, default="06:30")
+    base_load_kw = models.JSONField(default=list)
+    sun_day_kw = models.JSONField(default=list)
+    default_price = models.DecimalField(max_digits=12, decimal_places=7, default=0)
+    export_price = models.DecimalField(max_digits=12, decimal_places=7, default=0)
+    daily_charge = models.DecimalField(max_digits=12, decimal_places=7, default=0)
+    monthly_per_kw = models.DecimalField(max_digits=12, decimal_places=7, default=0)
+    contracted_kw = models.FloatField(null=True, blank=True)
+    day_of = models.CharField(max_length=5, default="clock")
+    holidays = models.JSONField(default=list)
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class Person(models.Model):
+    """A signed-in person and the one household that the session speaks for."""
+
+    user = models.OneToOneField(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="person")
+    household = models.ForeignKey(Household, on_delete=models.CASCADE, related_name="people")
+
+    def __str__(self) -> str:
+        return self.user.get_username()
+
+
+def _token() -> str:
+    return secrets.token_urlsafe(24)
+
+
+class Invitation(models.Model):
+    """A link that works once: for the first person of a new household, for another one, or to sign a person in."""
+
+    token = models.CharField(max_length=64, unique=True, default=_token)
+    household = models.ForeignKey(Household, on_delete=models.CASCADE, related_name="invitations")
+    signs_in = models.ForeignKey(Person, null=True, blank=True, on_delete=models.CASCADE)
+    used_at = models.DateTimeField(null=True, blank=True)
+
+    def __str__(self) -> str:
+        return f"for {self.household}"
+
+
+class PartQuerySet(models.QuerySet[Any]):
+    def of(self, household: Household) -> PartQuerySet:
+        """The rows of one household: the only way a view reaches any."""
+        return self.filter(household=household)
+
+
+class Part(models.Model):
+    """A row of a household that its people edit."""
+
+    household = models.ForeignKey(Household, on_delete=models.CASCADE, related_name="%(class)ss")
+    version = models.PositiveIntegerField(default=1)
+
+    objects = PartQuerySet.as_manager()
+
+    class Meta:
+        abstract = True
+        ordering = ("pk",)
+
+    def __str__(self) -> str:
+        return str(getattr(self, "name", "") or f"{type(self).__name__.lower()} {self.pk}")
+
+
+class Feeder(Part):
+    name = models.CharField(max_length=200)
+    legs = models.JSONField(default=list)
+    rating_a = models.FloatField()
+    continuous_factor = models.FloatField()
+    other_load_a = models.FloatField(default=0)
+
+
+class Circuit(Part):
+    name = models.CharField(max_length=200)
+    feeder = models.ForeignKey(Feeder, null=True, blank=True, on_delete=models.PROTECT)
+    kind = models.CharField(max_length=10, default="dedicated")
+    breaker_a = models.FloatField()
+    wire_a = models.FloatField(null=True, blank=True)
+    outlet_a = models.FloatField(null=True, blank=True)
+    socket_a = models.FloatField(null=True, blank=True)
+    voltage_v = models.FloatField()
+    phases = models.PositiveSmallIntegerField(default=1)
+    legs = models.JSONField(null=True, blank=True)
+    continuous_factor = models.FloatField()
+    other_load_a = models.FloatField(default=0)
+    sharing = models.CharField(max_length=5, null=True, blank=True)  # noqa: DJ001 - null is "by the rule"
+    residual_current_protection = models.BooleanField(null=True, blank=True)
+
+
+class Lead(Part):
+    name = models.CharField(max_length=200)
+    circuit = models.ForeignKey(Circuit, on_delete=models.PROTECT)
+    max_a = models.FloatField()
+    min_a = models.FloatField(default=6)
+    steps_a = models.JSONField(default=list, blank=True)
+    phases = models.PositiveSmallIntegerField(default=1)
+    cable_a = models.FloatField(null=True, blank=True)
+    cable_phases = models.PositiveSmallIntegerField(null=True, blank=True)
+    control = models.CharField(max_length=8, default="managed")
+
+
+class Vehicle(Part):
+    name = models.CharField(max_length=200)
+    lead = models.ForeignKey(Lead, on_delete=models.PROTECT)
+    usable_kwh = models.FloatField()
+    onboard_kw = models.FloatField()
+    onboard_phases = models.PositiveSmallIntegerField(default=1)
+    onboard_a = models.FloatField(null=True, blank=True)
+    ceiling_a = models.FloatField(null=True, blank=True)
+    use_kwh_per_100km = models.FloatField()
+    rated_kwh_per_100km = models.FloatField(null=True, blank=True)
+    daily_limit_pct = models.FloatField(default=80)
+    reserve_pct = models.FloatField(default=10)
+    end_pct = models.FloatField(null=True, blank=True)
+    rest_pct = models.FloatField(default=80)
+    taper_from_pct = models.FloatField(default=95)
+    boost_pct = models.FloatField(default=0)
+    control = models.CharField(max_length=8, default="hand")
+    cutoff = models.BooleanField(default=False)
+
+
+class Rate(Part):
+    vehicle = models.ForeignKey(Vehicle, on_delete=models.CASCADE)
+    lead = models.ForeignKey(Lead, on_delete=models.CASCADE)
+    efficiency = models.FloatField()
+    overhead_kw = models.FloatField()
+    cautious_efficiency = models.FloatField(null=True, blank=True)
+    cautious_overhead_kw = models.FloatField(null=True, blank=True)
+    voltage_v = models.FloatField(null=True, blank=True)
+
+
+class Trip(Part):
+    vehicle = models.ForeignKey(Vehicle, on_delete=models.CASCADE)
+    leave = models.DateTimeField()
+    back = models.DateTimeField()
+    km = models.FloatField()
+    temperature_c = models.FloatField(null=True, blank=True)
+    gain_kwh = models.FloatField(default=0)
+    fill = models.BooleanField(default=False)
+    fill_to_pct = models.FloatField(default=100)
+
+    class Meta(Part.Meta):
+        ordering = ("leave",)
+
+
+class Band(Part):
+    name = models.CharField(max_length=200)
+    price = models.DecimalField(max_digits=12, decimal_places=7)
+    days = models.JSONField(default=list)
+    start = models.CharField(max_length=5)
+    end = models.CharField(max_length=5)
+    months = models.JSONField(null=True, blank=True)
+
+
+class Evening(Part):
+    """What was decided for one car and one night."""
+
+    vehicle = models.ForeignKey(Vehicle, on_delete=models.CASCADE)
+    night = models.DateField()
+    limit_pct = models.FloatField(null=True, blank=True)
+    ceiling_a = models.FloatField(null=True, blank=True)
+    ready_by = models.CharField(max_length=5, null=True, blank=True)  # noqa: DJ001 - null is "when it leaves"
+    plugged_in = models.BooleanField(default=True)
+
+    class Meta(Part.Meta):
+        constraints = (models.UniqueConstraint(fields=("vehicle", "night"), name="one_evening_a_night"),)
+
+
+class Change(models.Model):
+    """One edit, with what stood there before and after: the log behind undo."""
+
+    household = models.ForeignKey(Household, on_delete=models.CASCADE, related_name="changes")
+    person = models.ForeignKey(Person, null=True, on_delete=models.SET_NULL)
+    at = models.DateTimeField(auto_now_add=True)
+    what = models.CharField(max_length=200)
+    kind = models.CharField(max_length=20)
+    row = models.PositiveBigIntegerField()
+    before = models.JSONField(null=True)
+    after = models.JSONField(null=True)
+    version = models.PositiveIntegerField()
+    undone = models.BooleanField(default=False)
+
+    class Meta:
+        ordering = ("-pk",)
+
+    def __str__(self) -> str:
+        return self.what

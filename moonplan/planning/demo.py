@@ -1,0 +1,179 @@
+"""The demo household: made up, and laid out from the day it is asked for."""
+
+from __future__ import annotations
+
+from datetime import datetime, time, timedelta
+from zoneinfo import ZoneInfo
+
+from django.contrib.auth import get_user_model
+from django.db import transaction
+
+from moonplan.core.timegrid import instant_at
+from moonplan.household.models import Band, Circuit, Feeder, Household, Lead, Person, Rate, Trip, Vehicle
+from moonplan.logbook.models import SocReading
+
+ZONE = "Europe/Ljubljana"
+_NAME = "Alder Lane"
+_DAYS_AHEAD = 14
+_EVERY_DAY = ["mon", "tue", "wed", "thu", "fri", "sat", "sun"]
+# weekday → (leave, back, km, fill) a car; None stays at home.
+_HERON: dict[int, tuple[str, str, float, bool] | None] = {
+    0: ("07:20", "17:40", 64, False),
+    1: ("07:20", "17:40", 64, False),
+    2: ("07:20", "17:40", 64, False),
+    3: ("06:40", "20:10", 230, True),
+    4: ("07:20", "17:40", 64, False),
+    5: ("10:00", "15:30", 38, False),
+    6: None,
+}
+_WREN: dict[int, tuple[str, str, float, bool] | None] = {
+    0: ("08:05", "13:30", 22, False),
+    1: ("08:05", "13:30", 22, False),
+    2: ("08:05", "16:10", 58, False),
+    3: ("08:05", "13:30", 22, False),
+    4: ("08:05", "13:30", 22, False),
+    5: ("14:00", "18:30", 34, False),
+    6: None,
+}
+
+
+@transaction.atomic
+def demo(now: datetime) -> Person:
+    """The demo's person; what is there already stays, and trips are topped up from today on."""
+    person = Person.objects.filter(user__username="demo").first()
+    if person is None:
+        household = _household()
+        user = get_user_model().objects.create_user("demo")
+        person = Person.objects.create(user=user, household=household)
+        _rows(household, now)
+    _trips(person.household, now)
+    return person
+
+
+def _household() -> Household:
+    return Household.objects.create(
+        name=_NAME,
+        timezone=ZONE,
+        latitude=46.1,
+        longitude=14.6,
+        currency="EUR",
+        set_up=True,
+        leg_voltage_v=230,
+        legs=3,
+        rating_a=25,
+        continuous_factor=1.0,
+        base_margin_a=1,
+        bedtime="22:45",
+        wake="06:15",
+        base_load_kw=[["00:00", 0.35], ["06:30", 1.1], ["08:30", 0.5], ["17:00", 1.6], ["22:30", 0.4]],
+        sun_day_kw=[["00:00", 0], ["08:15", 0.3], ["10:00", 1.9], ["14:30", 0.6], ["16:00", 0]],
+        default_price="0.21437",
+        export_price="0.04",
+        daily_charge="0.31",
+        monthly_per_kw="1.42",
+        contracted_kw=14,
+    )
+
+
+def _rows(household: Household, now: datetime) -> None:
+    panel = Feeder.objects.create(
+        household=household, name="Garage panel", legs=["L1", "L2", "L3"], rating_a=20, continuous_factor=1.0
+    )
+    carport = Circuit.objects.create(
+        household=household,
+        name="carport",
+        feeder=panel,
+        breaker_a=16,
+        voltage_v=230,
+        phases=3,
+        continuous_factor=1.0,
+        sharing="free",
+        residual_current_protection=True,
+    )
+    shed = Circuit.objects.create(
+        household=household,
+        name="shed socket",
+        kind="socket",
+        breaker_a=16,
+        outlet_a=16,
+        socket_a=10,
+        voltage_v=230,
+        phases=1,
+        legs=["L2"],
+        continuous_factor=1.0,
+    )
+    unit = Lead.objects.create(
+        household=household, name="wall unit", circuit=carport, max_a=16, phases=3, cable_a=20, cable_phases=3
+    )
+    brick = Lead.objects.create(
+        household=household, name="portable lead", circuit=shed, max_a=13, steps_a=[6, 8, 10, 13], control="hand"
+    )
+    heron = Vehicle.objects.create(
+        household=household,
+        name="Heron",
+        lead=unit,
+        usable_kwh=64,
+        onboard_kw=11,
+        onboard_phases=3,
+        use_kwh_per_100km=17.5,
+        rated_kwh_per_100km=15.8,
+        daily_limit_pct=80,
+        reserve_pct=15,
+        boost_pct=12,
+        control="timer",
+    )
+    wren = Vehicle.objects.create(
+        household=household,
+        name="Wren",
+        lead=brick,
+        usable_kwh=22,
+        onboard_kw=3.6,
+        use_kwh_per_100km=14.1,
+        ceiling_a=10,
+        daily_limit_pct=90,
+        reserve_pct=20,
+        control="timer",
+    )
+    Rate.objects.create(
+        household=household,
+        vehicle=heron,
+        lead=unit,
+        efficiency=0.93,
+        overhead_kw=0.27,
+        cautious_efficiency=0.91,
+        cautious_overhead_kw=0.33,
+        voltage_v=228,
+    )
+    Band.objects.create(
+        household=household, name="night", price="0.08912", days=_EVERY_DAY, start="22:00", end="06:00"
+    )
+    Band.objects.create(
+        household=household,
+        name="evening peak",
+        price="0.29871",
+        days=_EVERY_DAY[:5],
+        start="17:00",
+        end="20:00",
+        months=[11, 12, 1, 2],
+    )
+    for vehicle, pct in ((heron, 41), (wren, 57)):
+        SocReading.objects.create(household=household, vehicle=vehicle, at=now - timedelta(minutes=20), soc_pct=pct)
+
+
+def _trips(household: Household, now: datetime) -> None:
+    """Two weeks of trips from today on; days that have any trip of the car, edited or not, are left alone."""
+    zone = ZoneInfo(ZONE)
+    today = now.astimezone(zone).date()
+    laid_out = household.trips.order_by("-leave").first()
+    first = today if laid_out is None else max(today, laid_out.leave.astimezone(zone).date() + timedelta(days=1))
+    for name, week in (("Heron", _HERON), ("Wren", _WREN)):
+        vehicle = Vehicle.objects.of(household).filter(name=name).first()
+        day = first
+        while vehicle is not None and day <= today + timedelta(days=_DAYS_AHEAD):
+            if (usual := week[day.weekday()]) is not None:
+                leave, back = (instant_at(day, time.fromisoformat(clock), zone) for clock in usual[:2])
+                if back > now:
+                    Trip.objects.create(
+                        household=household, vehicle=vehicle, leave=leave, back=back, km=usual[2], fill=usual[3]
+                    )
+            day += timedelta(days=1)

@@ -1,0 +1,218 @@
+"""From stored rows to the household document that core reads, and the clock that planning goes by."""
+
+from __future__ import annotations
+
+import json
+import os
+from datetime import UTC, datetime, timedelta
+from functools import cache
+from typing import Any
+from zoneinfo import ZoneInfo
+
+from django.utils import timezone
+
+from moonplan.core import household as documents
+from moonplan.core.mistakes import BadDocument, Mistake
+from moonplan.core.timegrid import instant_at, noon
+from moonplan.household import editing
+from moonplan.household.models import Band, Circuit, Evening, Feeder, Household, Lead, Rate, Trip, Vehicle
+from moonplan.logbook.models import SocReading
+
+_VEHICLE_KEYS = (
+    "usable_kwh onboard_kw onboard_phases onboard_a ceiling_a use_kwh_per_100km rated_kwh_per_100km daily_limit_pct "
+    "reserve_pct rest_pct taper_from_pct boost_pct control cutoff"
+).split()
+_CIRCUIT_KEYS = (
+    "kind breaker_a wire_a outlet_a socket_a voltage_v phases legs continuous_factor other_load_a sharing "
+    "residual_current_protection"
+).split()
+_LEAD_KEYS = "max_a min_a steps_a phases cable_a cable_phases control".split()
+
+
+@cache
+def _fixed_now(text: str) -> datetime:
+    return datetime.fromisoformat(text)
+
+
+def planning_now() -> datetime:
+    """The instant that planning goes by: MOONPLAN_NOW where set, else the machine's clock."""
+    fixed = os.environ.get("MOONPLAN_NOW")
+    return _fixed_now(fixed) if fixed else timezone.now()
+
+
+def household_document(household: Household, now: datetime) -> dict[str, Any]:
+    """The document of a household as it stands."""
+    zone = _zone_name(household.timezone)
+    feeders, circuits = Feeder.objects.of(household), Circuit.objects.of(household)
+    vehicles = Vehicle.objects.of(household)
+    end = now + timedelta(days=household.horizon_nights + 2)
+    return {
+        "format": documents.FORMAT,
+        "timezone": household.timezone,
+        "currency": household.currency,
+        "now": now.isoformat(),
+        "horizon_nights": household.horizon_nights,
+        "habit": household.habit,
+        "bedtime": household.bedtime,
+        "wake": household.wake,
+        "supply": _kept(household, "leg_voltage_v legs rating_a continuous_factor base_margin_a".split()),
+        "base_load_kw": household.base_load_kw,
+        "feeders": [
+            {"id": str(f.pk), **_kept(f, "legs rating_a continuous_factor other_load_a".split())} for f in feeders
+        ],
+        "circuits": [
+            {"id": str(c.pk), "name": c.name, **_link("feeder", c.feeder_id), **_kept(c, _CIRCUIT_KEYS)}
+            for c in circuits
+        ],
+        "leads": [
+            {"id": str(lead.pk), "name": lead.name, "circuit": str(lead.circuit_id), **_kept(lead, _LEAD_KEYS)}
+            for lead in Lead.objects.of(household)
+        ],
+        "vehicles": [_vehicle(vehicle, now) for vehicle in vehicles],
+        "rates": [_rate(rate) for rate in Rate.objects.of(household)],
+        "trips": [
+            _trip(trip, _horizon_end(household, now, zone))
+            for trip in Trip.objects.of(household).filter(back__gt=now, leave__lt=end).select_related("vehicle")
+        ],
+        "tariff": {
+            "default_price": float(household.default_price),
+            "export_price": float(household.export_price),
+            "daily_charge": float(household.daily_charge),
+            "monthly_per_kw": float(household.monthly_per_kw),
+            **_kept(household, ["contracted_kw", "day_of", "holidays"]),
+            "bands": [_band(band) for band in Band.objects.of(household)],
+        },
+        "solar_kw": _sun(household, now, end, zone),
+        "overrides": [
+            {
+                "vehicle": str(e.vehicle_id),
+                "night": e.night.isoformat(),
+                "plugged_in": e.plugged_in,
+                **_kept(e, ["limit_pct", "ceiling_a", "ready_by"]),
+            }
+            for e in Evening.objects.of(household).filter(night__gte=(now - timedelta(days=2)).date())
+        ],
+    }
+
+
+def core_household(household: Household, now: datetime) -> documents.Household:
+    """The household as core takes it.
+
+    Raises
+    ------
+    BadDocument
+        With every mistake, by the document's paths.
+    """
+    return as_core(household_document(household, now))
+
+
+def as_core(document: dict[str, Any]) -> documents.Household:
+    """A household document as core takes it.
+
+    Raises
+    ------
+    BadDocument
+        As `core_household`.
+    """
+    return documents.read(json.dumps(document))
+
+
+@editing.checked_by
+def _core_takes_it(household: Household) -> list[Mistake]:
+    try:
+        core_household(household, planning_now())
+    except BadDocument as error:
+        return list(error.mistakes)
+    return []
+
+
+def _kept(row: Any, keys: list[str]) -> dict[str, Any]:
+    return {key: value for key in keys if (value := getattr(row, key)) is not None}
+
+
+def _link(key: str, pk: int | None) -> dict[str, str]:
+    return {} if pk is None else {key: str(pk)}
+
+
+def _zone_name(name: str) -> Any:
+    """The zone, or UTC where core is about to refuse the name."""
+    try:
+        return ZoneInfo(name)
+    except (KeyError, OSError, ValueError):
+        return UTC
+
+
+def soc_of(vehicle: Vehicle, now: datetime) -> SocReading | None:
+    """The last reading of a car's SoC up to now."""
+    return SocReading.objects.of(vehicle.household).filter(vehicle=vehicle, at__lte=now).last()
+
+
+def _vehicle(vehicle: Vehicle, now: datetime) -> dict[str, Any]:
+    reading = soc_of(vehicle, now)
+    return {
+        "id": str(vehicle.pk),
+        "name": vehicle.name,
+        "lead": str(vehicle.lead_id),
+        "soc_pct": 50.0 if reading is None else reading.soc_pct,
+        "end_pct": _wanted_at_end(vehicle),
+        **_kept(vehicle, _VEHICLE_KEYS),
+    }
+
+
+def _rate(rate: Rate) -> dict[str, Any]:
+    told: dict[str, Any] = {
+        "vehicle": str(rate.vehicle_id),
+        "lead": str(rate.lead_id),
+        **_kept(rate, ["efficiency", "overhead_kw", "voltage_v"]),
+    }
+    if rate.cautious_efficiency is not None and rate.cautious_overhead_kw is not None:
+        told["cautious"] = {"efficiency": rate.cautious_efficiency, "overhead_kw": rate.cautious_overhead_kw}
+    return told
+
+
+def _horizon_end(household: Household, now: datetime, zone: Any) -> datetime:
+    return noon(now.astimezone(zone).date() + timedelta(days=household.horizon_nights), zone)
+
+
+def _trip(trip: Trip, end: datetime) -> dict[str, Any]:
+    told = {
+        "vehicle": str(trip.vehicle_id),
+        "leave": trip.leave.isoformat(),
+        "back": trip.back.isoformat(),
+        **_kept(trip, ["km", "temperature_c", "gain_kwh", "fill", "fill_to_pct"]),
+    }
+    if not trip.fill and trip.leave < end < trip.back:
+        # A car that is away when the plan ends can't be asked for its end level then: it leaves with it.
+        told |= {"fill": True, "fill_to_pct": _wanted_at_end(trip.vehicle)}
+    return told
+
+
+def _wanted_at_end(vehicle: Vehicle) -> float:
+    """A car whose days nobody knows is safest full."""
+    return vehicle.daily_limit_pct if vehicle.end_pct is None else vehicle.end_pct
+
+
+def _band(band: Band) -> dict[str, Any]:
+    return {
+        "name": band.name,
+        "price": float(band.price),
+        "days": band.days,
+        "from": band.start,
+        "to": band.end,
+        **_kept(band, ["months"]),
+    }
+
+
+def _sun(household: Household, now: datetime, end: datetime, zone: Any) -> list[list[Any]]:
+    """The household's sun by clock, laid over every day of the plan."""
+    if not household.sun_day_kw:
+        return []
+    day, steps = now.astimezone(zone).date(), []
+    while day <= end.astimezone(zone).date():
+        for clock, kw in household.sun_day_kw:
+            at = instant_at(day, documents.clock(clock), zone)
+            steps.append([at.isoformat(), kw])
+        day += timedelta(days=1)
+    return steps
+
+

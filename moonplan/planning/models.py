@@ -1,0 +1,27 @@
+"""The plans that were shown: immutable, each with the document it was made from."""
+
+from django.db import models
+
+from moonplan.household.models import Household
+
+
+class ShownPlan(models.Model):
+    """A plan as a person saw it. One of a household's plans is current."""
+
+    household = models.ForeignKey(Household, on_delete=models.CASCADE, related_name="plans")
+    made_at = models.DateTimeField(auto_now_add=True)
+    revision = models.CharField(max_length=64)
+    document = models.JSONField()
+    plan = models.JSONField()
+    current = models.BooleanField(default=True)
+
+    class Meta:
+        ordering = ("-pk",)
+        constraints = (
+            models.UniqueConstraint(
+                fields=("household",), condition=models.Q(current=True), name="one_current_plan_a_household"
+            ),
+        )
+
+    def __str__(self) -> str:
+        return f"{self.household} {self.revision[:8]}"

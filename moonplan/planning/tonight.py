@@ -1,0 +1,329 @@
+"""The evening question for one household: its plan, what the screen draws of it, and the evening's inputs."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import time
+from collections.abc import Mapping
+from datetime import datetime, timedelta
+from typing import Any
+from zoneinfo import ZoneInfo
+
+import numpy as np
+from django.db import transaction
+
+from moonplan.core import hookup
+from moonplan.core.almanac import sky_of
+from moonplan.core.mistakes import Mistake
+from moonplan.core.planner.plan import Plan, document, expectation, plan
+from moonplan.core.planner.problem import Car
+from moonplan.core.planner.tonight import Decision, decide, the_night
+from moonplan.core.timegrid import noon
+from moonplan.household import editing
+from moonplan.household.models import Change, Evening, Household, Person, Trip, Vehicle
+from moonplan.planning.documents import as_core, core_household, household_document, planning_now, soc_of
+from moonplan.planning.models import ShownPlan
+
+# Prices are drawn in this many steps of depth.
+_DEPTHS = 5
+
+
+def tonight(household: Household) -> dict[str, Any]:
+    """Everything the evening's screen shows."""
+    began = time.perf_counter()
+    now = planning_now()
+    given = household_document(household, now)
+    made = plan(as_core(given), prove=False)
+    answer = document(made)
+    night = the_night(made.problem.household)
+    zone = made.problem.household.zone
+    sky = sky_of(night, zone, household.latitude, household.longitude)
+    decisions = [decide(made, i) for i in range(len(made.problem.cars))]
+    until = _last_leave(made, decisions)
+    revision = _keep(household, given, answer)
+    last = Change.objects.filter(household=household, undone=False).first()
+    vehicles = {str(v.pk): v for v in Vehicle.objects.of(household)}
+    return {
+        "revision": revision,
+        "now": now.astimezone(zone).isoformat(),
+        "timezone": household.timezone,
+        "currency": household.currency,
+        "distance_unit": household.distance_unit,
+        "night": night.isoformat(),
+        "bedtime": household.bedtime,
+        "wake": household.wake,
+        "start": now.astimezone(zone).isoformat(),
+        "end": until.isoformat(),
+        "dusk": sky.dusk.isoformat() if sky.dusk else None,
+        "dawn": sky.dawn.isoformat() if sky.dawn else None,
+        "moon_age": sky.moon_age,
+        "moon_name": sky.moon_name,
+        "prices": _prices(made, until),
+        "house": _house(made, until),
+        "circuits": _circuits(made, until),
+        "cars": [
+            _car(made, i, decisions[i], answer["vehicles"][i], vehicles[car.id], until)
+            for i, car in enumerate(made.problem.cars)
+        ],
+        "totals": answer["totals"],
+        "cautions": [caution | {"about": _named(made, caution)} for caution in answer["cautions"]],
+        "undo": None if last is None else last.what,
+        "server_ms": round((time.perf_counter() - began) * 1000),
+    }
+
+
+def _keep(household: Household, given: dict[str, Any], answer: dict[str, Any]) -> str:
+    """Keep the plan as shown, unless it is the one that is shown already."""
+    text = json.dumps([given | {"now": None}, answer["vehicles"]], sort_keys=True)
+    revision = hashlib.sha256(text.encode()).hexdigest()
+    with transaction.atomic():
+        shown = ShownPlan.objects.filter(household=household, current=True)
+        if not shown.filter(revision=revision).exists():
+            shown.update(current=False)
+            ShownPlan.objects.create(household=household, revision=revision, document=given, plan=answer)
+    return revision
+
+
+def _last_leave(made: Plan, decisions: list[Decision]) -> datetime:
+    """Where the night sheet ends: the night's last departure, or noon where nobody leaves."""
+    zone = made.problem.household.zone
+    ends = noon(the_night(made.problem.household) + timedelta(days=1), zone)
+    leaves = [d.departure.trip.leave.astimezone(zone) for d in decisions if d.departure and d.departure.trip.leave <= ends]
+    sessions = [s.end for d in decisions for s in d.sessions]
+    last = max([*leaves, *sessions], default=ends)
+    last = max(last, min(ends, made.problem.household.now.astimezone(zone) + timedelta(hours=6)))
+    return (last + timedelta(minutes=59)).replace(minute=0, second=0, microsecond=0)
+
+
+def _shown(made: Plan, until: datetime) -> int:
+    """How many slots the sheet shows."""
+    return sum(1 for start in made.problem.grid.starts[:-1] if start < until)
+
+
+def _prices(made: Plan, until: datetime) -> list[dict[str, Any]]:
+    """Runs of slots at one price and on one line, with their depth among the household's prices, 0 cheapest."""
+    problem, told = made.problem, []
+    price, band, starts = problem.prices.price, problem.prices.band, problem.grid.starts
+    low, high = float(price.min()), float(price.max())
+    first = 0
+    shown = _shown(made, until)
+    for t in range(1, shown + 1):
+        if t < shown and price[t] == price[first] and band[t] == band[first]:
+            continue
+        share = 0.0 if high <= low else (float(price[first]) - low) / (high - low)
+        told.append(
+            {
+                "start": starts[first].isoformat(),
+                "end": starts[t].isoformat(),
+                "price": round(float(price[first]), 6),
+                "band": band[first],
+                "depth": min(_DEPTHS - 1, round(share * (_DEPTHS - 1))),
+            }
+        )
+        first = t
+    return told
+
+
+def _house(made: Plan, until: datetime) -> list[dict[str, Any]]:
+    problem = made.problem
+    ev_kw = np.sum([car.mean.wall_kwh for car in made.outcome.cars], axis=0) / problem.grid.hours
+    ev_kw = np.broadcast_to(ev_kw, problem.grid.n_slots)
+    return [
+        {
+            "at": problem.grid.starts[t].isoformat(),
+            "base_kw": round(float(problem.base_kw[t]), 3),
+            "sun_kw": round(float(problem.sun_kw[t]), 3),
+            "cars_kw": round(float(ev_kw[t]), 3),
+        }
+        for t in range(_shown(made, until))
+    ]
+
+
+def _circuits(made: Plan, until: datetime) -> list[dict[str, Any]]:
+    """Offered amps on each circuit that a car hangs on, against the circuit's link."""
+    problem, told = made.problem, []
+    for circuit in problem.household.circuits:
+        mine = [i for i, car in enumerate(problem.cars) if car.circuit.id == circuit.id]
+        if not mine:
+            continue
+        load = np.sum([made.outcome.cars[i].amps for i in mine], axis=0)
+        told.append(
+            {
+                "id": circuit.id,
+                "name": circuit.name or circuit.id,
+                "limit_a": round(hookup.circuit_amps(circuit), 2),
+                "load": [_point(problem.grid.starts[t], load[t]) for t in range(_shown(made, until))],
+            }
+        )
+    return told
+
+
+def _point(at: datetime, value: float) -> dict[str, Any]:
+    return {"at": at.isoformat(), "value": round(float(value), 2)}
+
+
+def _car(
+    made: Plan, i: int, decision: Decision, told: dict[str, Any], vehicle: Vehicle, until: datetime
+) -> dict[str, Any]:
+    problem, car = made.problem, made.problem.cars[i]
+    shown = _shown(made, until)
+    usable = car.vehicle.usable_kwh
+    sessions = decision.sessions
+    departures = told["departures"]
+    return {
+        "id": car.id,
+        "name": car.name,
+        "place": car.circuit.name or car.circuit.id,
+        "lead": car.lead.name or car.lead.id,
+        "control": car.control,
+        "rate_source": car.rate.source,
+        "action": decision.action,
+        "plug_in_by": None if decision.plug_in_by is None else decision.plug_in_by.isoformat(),
+        "amps": None if not sessions else round(sessions[0].first_amps, 2),
+        "ready_at": None if decision.ready_at is None else decision.ready_at.isoformat(),
+        "why": decision.why,
+        "departure": departures[0] | _trip_of(decision, usable) if departures else None,
+        "soc_from_pct": round(float(problem.cars[i].soc_kwh) / usable * 100, 1),
+        "soc_to_pct": round((sessions[-1].soc_to if sessions else car.soc_kwh / usable) * 100, 1),
+        "wall_kwh": round(sum(s.wall_kwh for s in sessions), 3),
+        "solar_kwh": round(sum(s.solar_kwh for s in sessions), 3),
+        "cost": round(sum(s.cost for s in sessions), 5),
+        "range_km": round(sum(s.range_km for s in sessions), 2),
+        "tide": [{"at": at, "value": pct} for at, pct in told["soc_pct"][: shown + 1]],
+        "limit": [_point(problem.grid.starts[t], car.limit_kwh[t] / usable * 100) for t in range(shown)],
+        "reserve_pct": car.vehicle.reserve_pct,
+        "limit_a": told["limit_a"],
+        "bottleneck": told["bottleneck"],
+        "sessions": told["sessions"][: len(sessions)],
+        "to_key_in": _to_key_in(car, decision, problem.household.zone),
+        "inputs": _inputs(car, vehicle, the_night(made.problem.household), problem.household.now),
+    }
+
+
+def _trip_of(decision: Decision, usable: float) -> dict[str, Any]:
+    departure = decision.departure
+    assert departure is not None
+    return {
+        "km": departure.trip.km,
+        "fill": departure.trip.fill,
+        "trip_kwh": round(departure.taking.kwh, 2),
+        "on_the_way_kwh": round(departure.on_the_way_kwh, 2),
+    }
+
+
+def _to_key_in(car: Car, decision: Decision, zone: Any) -> list[dict[str, str]]:
+    """The settings for car and lead, in the order a person walks past them."""
+    if not decision.sessions:
+        return []
+    first = decision.sessions[0]
+    limit = float(car.limit_kwh[first.first]) / car.vehicle.usable_kwh
+    told = [{"where": car.lead.name or car.lead.id, "what": "current", "value": f"{first.first_amps:g} A"}]
+    if car.vehicle.cutoff:
+        told.append({"where": car.name, "what": "stop by hand at", "value": f"{first.end:%H:%M}, {first.wall_kwh:.1f} kWh"})
+    else:
+        told.append({"where": car.name, "what": "charge limit", "value": f"{limit:.0%}"})
+    if car.control == "timer":
+        told.append({"where": car.name, "what": "timer", "value": f"start {first.start:%H:%M}"})
+    elif car.control == "hand":
+        told.append({"where": car.name, "what": "plug in", "value": f"at {first.start:%H:%M}"})
+    expected = expectation(car, first.first_amps)
+    after = f"{expected.volts:g} V, {expected.wall_kw:.1f} kW, {expected.range_km_per_h:.0f} km per hour"
+    return [*told, {"where": "after ten minutes", "what": "you should see", "value": after}]
+
+
+def _inputs(car: Car, vehicle: Vehicle, night: Any, now: datetime) -> dict[str, Any]:
+    """What changes every evening, as it stands, with the versions that an edit must come with."""
+    reading = soc_of(vehicle, now)
+    trip = Trip.objects.of(vehicle.household).filter(vehicle=vehicle, leave__gt=now).first()
+    evening = Evening.objects.of(vehicle.household).filter(vehicle=vehicle, night=night).first()
+    return {
+        "soc_pct": car.vehicle.soc_pct,
+        "soc_at": None if reading is None else reading.at.isoformat(),
+        "soc_version": 0 if reading is None else reading.pk,
+        "trip_version": 0 if trip is None else trip.version,
+        "leave": None if trip is None else trip.leave.isoformat(),
+        "km": None if trip is None else trip.km,
+        "evening_version": 0 if evening is None else evening.version,
+        "limit_pct": None if evening is None else evening.limit_pct,
+        "daily_limit_pct": car.vehicle.daily_limit_pct,
+        "ceiling_a": None if evening is None else evening.ceiling_a,
+        "steps_a": list(car.steps_a),
+        "least_a": car.least_a,
+        "ready_by": None if evening is None else evening.ready_by,
+        "plugged_in": True if evening is None else evening.plugged_in,
+    }
+
+
+def _named(made: Plan, caution: Mapping[str, str]) -> list[str]:
+    """Ids of the cars that a caution speaks of, by their car, lead or circuit."""
+    return [
+        car.id for car in made.problem.cars if caution["subject"] in (car.id, car.lead.id, car.circuit.id)
+    ]
+
+
+# --- the evening's edits ------------------------------------------------------------------------------------------------
+
+
+_TRIP_FIELDS = ("leave", "km")
+_EVENING_FIELDS = ("limit_pct", "ceiling_a", "ready_by", "plugged_in")
+
+
+@transaction.atomic
+def edit_evening(person: Person, vehicle: Vehicle, given: Mapping[str, Any], versions: Mapping[str, int]) -> None:
+    """Change what changes every evening: SoC now, the next trip, tonight's limit, ceiling and readiness.
+
+    Raises
+    ------
+    Conflict, Refused
+        As `editing.change`; a leaving time that has passed is refused too.
+    """
+    now = planning_now()
+    if "soc_pct" in given:
+        _soc(person, vehicle, given["soc_pct"], versions.get("soc", 0), now)
+    trip_fields = {key: given[key] for key in _TRIP_FIELDS if key in given}
+    if trip_fields:
+        _trip(person, vehicle, trip_fields, versions.get("trip", 0), now)
+    evening_fields = {key: given[key] for key in _EVENING_FIELDS if key in given}
+    if evening_fields:
+        _evening(person, vehicle, evening_fields, versions.get("evening", 0), now)
+
+
+def _soc(person: Person, vehicle: Vehicle, pct: float, version: int, now: datetime) -> None:
+    last = soc_of(vehicle, now)
+    if last is not None and last.pk != version:
+        by = Change.objects.filter(kind="soc", row=last.pk).select_related("person__user").first()
+        raise editing.Conflict("soc", {"soc_pct": last.soc_pct}, last.pk, str(by.person) if by and by.person else "somebody")
+    editing.add(person, "soc", {"vehicle_id": vehicle.pk, "at": now, "soc_pct": pct}, what=f"{vehicle.name}: SoC {pct:g} %")
+
+
+def _trip(person: Person, vehicle: Vehicle, fields: Mapping[str, Any], version: int, now: datetime) -> None:
+    fields = {key: editing.on_the_clock(vehicle.household, value) for key, value in fields.items()}
+    leave = fields.get("leave")
+    if leave is not None and leave <= now:
+        zone = ZoneInfo(vehicle.household.timezone)
+        expected = f"a time after now ({now.astimezone(zone):%H:%M})"
+        raise editing.Refused([Mistake("leave", leave.astimezone(zone), expected)])
+    trip = Trip.objects.of(vehicle.household).filter(vehicle=vehicle, leave__gt=now).first()
+    what = f"{vehicle.name}: next trip"
+    if trip is None:
+        if leave is None or fields.get("km") is None:
+            missing = "leave" if leave is None else "km"
+            raise editing.Refused([Mistake(missing, "missing", "leaving time and distance of the trip")])
+        values = {"vehicle_id": vehicle.pk, "leave": leave, "back": leave + timedelta(hours=9), "km": fields["km"]}
+        editing.add(person, "trip", values, what=what)
+        return
+    changed = dict(fields)
+    if leave is not None:  # the trip keeps its length
+        changed["back"] = trip.back + (leave - trip.leave)
+    editing.change(person, trip, changed, version=version, what=what)
+
+
+def _evening(person: Person, vehicle: Vehicle, fields: Mapping[str, Any], version: int, now: datetime) -> None:
+    night = the_night(core_household(vehicle.household, now))
+    evening = Evening.objects.of(vehicle.household).filter(vehicle=vehicle, night=night).first()
+    what = f"{vehicle.name}: tonight"
+    if evening is None:
+        editing.add(person, "evening", {"vehicle_id": vehicle.pk, "night": night, **fields}, what=what)
+    else:
+        editing.change(person, evening, fields, version=version, what=what)

@@ -1,0 +1,163 @@
+import { Button } from "@mantine/core";
+import { useState } from "react";
+import { Link, useNavigate } from "react-router";
+import { api, told, type WholeHousehold } from "../api/client";
+import { clock, day, distance, type Manner, price, weekday } from "../shared/format";
+import { Drawing } from "./Drawing";
+import { BAND, PLACE, PRICES, TRIP } from "./fields";
+import classes from "./Household.module.css";
+import { useHousehold, useRowEdit } from "./household.queries";
+import { Node } from "./Node";
+import { nextQuestion } from "./steps";
+
+export function HouseholdScreen() {
+  const household = useHousehold();
+  if (household.isPending) return <p>Fetching the drawing …</p>;
+  if (!household.data) return <p role="alert">{household.error?.message}</p>;
+  return <Shown whole={household.data} />;
+}
+
+function Shown({ whole }: { whole: WholeHousehold }) {
+  const { household, drawing } = whole;
+  const [placed, setPlaced] = useState(household.version > 1);
+  const [supplied, setSupplied] = useState(household.version > 2);
+  const question = household.set_up ? null : nextQuestion(whole, placed, supplied);
+  const manner: Manner = {
+    timezone: household.timezone,
+    currency: household.currency,
+    distanceUnit: household.distance_unit as "km",
+  };
+  const zone = Intl.DateTimeFormat().resolvedOptions().timeZone;
+  return (
+    <div className={classes.screen}>
+      <h1>{household.set_up ? "Household" : "First evening"}</h1>
+      {!household.set_up && (
+        <p className={classes.lead}>
+          Five minutes, from the supply to the cars. Every link says at once what it lets through. {question?.says}
+        </p>
+      )}
+      <ul className={classes.tree}>
+        <Node
+          kind="household"
+          title="Place"
+          tells={`${household.name}, ${household.timezone}, ${household.currency}; up ${household.wake} to ${household.bedtime}`}
+          fields={PLACE}
+          whole={whole}
+          row={{
+            ...household,
+            id: undefined,
+            timezone: placed || household.timezone !== "UTC" ? household.timezone : zone,
+            version: household.version,
+          }}
+          asks={question?.kind === "place"}
+          onSaved={() => setPlaced(true)}
+        />
+        <Drawing whole={whole} manner={manner} question={question?.kind} onSupplied={() => setSupplied(true)} />
+        <Node
+          kind="household"
+          title="Prices"
+          tells={`${price(Number(household.default_price))} a kWh${whole.bands.length ? `, and ${whole.bands.length} bands` : ""}`}
+          fields={PRICES}
+          whole={whole}
+          row={{ ...household, id: undefined, version: household.version }}
+          asks={question?.kind === "prices"}
+        >
+          {whole.bands.map((band) => (
+            <Node
+              key={band.id}
+              kind="band"
+              title={band.name}
+              tells={`${price(Number(band.price))} from ${band.start} to ${band.end}, ${band.days.join(" ")}`}
+              fields={BAND}
+              whole={whole}
+              row={band as never}
+            />
+          ))}
+          <Node
+            kind="band"
+            title="+ A band"
+            fields={BAND}
+            whole={whole}
+            defaults={{ days: ["mon", "tue", "wed", "thu", "fri", "sat", "sun"] }}
+          />
+        </Node>
+        <li className={classes.node}>
+          <h2 className={classes.group}>Trips</h2>
+          <ul className={classes.branch}>
+            {whole.trips.slice(0, 6).map((trip) => (
+              <Node
+                key={trip.id}
+                kind="trip"
+                title={`${whole.vehicles.find((v) => v.id === trip.vehicle_id)?.name}, ${weekday(trip.leave, manner)} ${clock(trip.leave, manner)}`}
+                tells={`${day(trip.leave, manner)}, back ${clock(trip.back, manner)}, ${distance(trip.km, manner)}${trip.fill ? ", full" : ""}`}
+                fields={TRIP}
+                whole={whole}
+                row={trip as never}
+              />
+            ))}
+            {whole.vehicles.length > 0 && (
+              <Node
+                kind="trip"
+                title="+ A trip"
+                fields={TRIP}
+                whole={whole}
+                defaults={{ vehicle_id: whole.vehicles[0]?.id }}
+                asks={question?.kind === "trip"}
+              />
+            )}
+          </ul>
+        </li>
+      </ul>
+      {!household.set_up && whole.vehicles.length > 0 && <Finish whole={whole} />}
+      {drawing.cautions.length > 0 && (
+        <section aria-label="Cautions" className={classes.cautions}>
+          {drawing.cautions.map((caution) => (
+            <p key={caution.code + caution.subject}>{caution.text}</p>
+          ))}
+        </section>
+      )}
+      {household.set_up && <Invite />}
+    </div>
+  );
+}
+
+function Finish({ whole }: { whole: WholeHousehold }) {
+  const edit = useRowEdit();
+  const go = useNavigate();
+  return (
+    <p>
+      <Button
+        loading={edit.isPending}
+        onClick={() =>
+          edit.mutate(
+            { kind: "household", version: whole.household.version, values: { set_up: true } },
+            { onSuccess: () => setTimeout(() => go("/"), 50) },
+          )
+        }
+      >
+        Show me tonight
+      </Button>
+    </p>
+  );
+}
+
+function Invite() {
+  const [path, setPath] = useState("");
+  return (
+    <section className={classes.invite}>
+      <h2 className={classes.group}>People</h2>
+      <Button
+        size="sm"
+        variant="default"
+        onClick={async () => setPath((await told(api.POST("/api/invitations"))).path)}
+      >
+        Invite somebody to this household
+      </Button>
+      {path && (
+        <p role="status">
+          Works once: <Link to={path}>{window.location.origin + path}</Link>
+        </p>
+      )}
+    </section>
+  );
+}

@@ -1,0 +1,41 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { api, told, type WholeHousehold } from "../api/client";
+import type { Kind } from "./fields";
+
+const KEY = ["household"];
+export type Values = Record<string, unknown>;
+export type RowKind = Exclude<Kind, "household">;
+
+export function useHousehold() {
+  return useQuery({ queryKey: KEY, queryFn: () => told(api.GET("/api/household")) });
+}
+
+/** One mutation for every kind of row: no id adds, `remove` takes away, else it changes the row of that version. */
+export interface RowEdit {
+  kind: Kind;
+  id?: number;
+  version?: number;
+  values?: Values;
+  remove?: boolean;
+}
+
+export function useRowEdit() {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: (edit: RowEdit) => send(edit),
+    onSuccess: async (whole: WholeHousehold) => {
+      client.setQueryData(KEY, whole);
+      await client.invalidateQueries({ queryKey: ["tonight"] });
+      await client.invalidateQueries({ queryKey: ["who"] });
+    },
+  });
+}
+
+function send({ kind, id, version = 0, values = {}, remove }: RowEdit): Promise<WholeHousehold> {
+  const body = values as never;
+  if (kind === "household") return told(api.PATCH("/api/household", { params: { query: { version } }, body }));
+  if (id === undefined) return told(api.POST(`/api/${kind}s/`, { body }));
+  const params = { path: { row_id: id }, query: { version } };
+  if (remove) return told(api.DELETE(`/api/${kind}s/{row_id}`, { params }));
+  return told(api.PATCH(`/api/${kind}s/{row_id}`, { params, body }));
+}

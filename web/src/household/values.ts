@@ -1,0 +1,42 @@
+import type { FieldSpec } from "./fields";
+
+/** A stored value as the text of its input, a moment on the household's own clock. */
+export function written(field: FieldSpec, value: unknown, timezone: string): string {
+  if (value === null || value === undefined) return "";
+  if (field.type === "moment") {
+    const shown = new Intl.DateTimeFormat("sv-SE", {
+      timeZone: timezone,
+      dateStyle: "short",
+      timeStyle: "short",
+    }).format(new Date(String(value)));
+    return shown.replace(" ", "T");
+  }
+  if (Array.isArray(value)) return value.join(" ");
+  if (field.type === "price") return String(value).replace(/(\.\d*?[1-9])0+$|\.0+$/, "$1");
+  return String(value);
+}
+
+/** The text of an input as the API takes it; what is no number goes as it is, so that the server names the mistake. */
+export function typed(field: FieldSpec, text: string): unknown {
+  const trimmed = text.trim();
+  if (field.name === "legs" && field.type === "text") return trimmed === "" ? null : words(trimmed);
+  if (field.type === "numbers") {
+    if (trimmed === "") return field.name === "months" ? null : [];
+    return words(trimmed).map((word) => number(word));
+  }
+  if (field.type === "days") return words(trimmed);
+  if (field.type === "flag") return trimmed === "" ? null : trimmed === "true";
+  if (trimmed === "") return null;
+  if (field.type === "number" || field.type === "link") return number(trimmed);
+  if (field.type === "choice" && !Number.isNaN(Number(trimmed))) return Number(trimmed);
+  return trimmed;
+}
+
+function words(text: string): string[] {
+  return text.split(/[\s,]+/).filter(Boolean);
+}
+
+function number(text: string): number | string {
+  const value = Number(text.replace(",", "."));
+  return Number.isNaN(value) ? text : value;
+}

@@ -1,0 +1,37 @@
+import { describe, expect, it } from "vitest";
+import { amps, clock, day, distance, type Manner, money, price, toKm, toUnit } from "./format";
+
+const here: Manner = { timezone: "Europe/Ljubljana", currency: "EUR", distanceUnit: "km" };
+const miles: Manner = { ...here, distanceUnit: "mi" };
+
+describe("figures", () => {
+  it("shows a distance in the household's unit", () => {
+    expect(distance(64, here)).toBe("64 km");
+    expect(distance(160.9344, miles)).toBe("100 mi");
+  });
+
+  it("brings a typed distance back to the kilometres it came from", () => {
+    expect(toKm(toUnit(22, miles), miles)).toBeCloseTo(22, 9);
+  });
+
+  it("writes money once, with its currency", () => {
+    expect(money(0.778, here)).toBe("€0.78");
+    expect(money(-0.05, here)).toBe("-€0.05");
+  });
+
+  it("keeps the decimals of a tariff sheet", () => {
+    expect(price(0.06512)).toBe("0.06512");
+    expect(price(0.04)).toBe("0.04");
+  });
+
+  it("tells the time of the house and not of the browser, across a clock change", () => {
+    expect(clock("2026-03-29T00:30:00Z", here)).toBe("01:30");
+    expect(clock("2026-03-29T01:30:00Z", here)).toBe("03:30");
+    expect(day("2026-01-14T23:30:00Z", here)).toBe("2026-01-15");
+  });
+
+  it("leaves no trailing noughts on a current", () => {
+    expect(amps(16)).toBe("16 A");
+    expect(amps(13.5)).toBe("13.5 A");
+  });
+});

@@ -1,0 +1,68 @@
+/** How figures are written. One converter for distances, one formatter for money, one for clock times. */
+export interface Manner {
+  timezone: string;
+  currency: string;
+  distanceUnit: "km" | "mi";
+}
+
+const KM_PER_MILE = 1.609344;
+
+export function distance(km: number, manner: Manner): string {
+  return `${Math.round(toUnit(km, manner))} ${manner.distanceUnit}`;
+}
+
+export function toUnit(km: number, manner: Manner): number {
+  return manner.distanceUnit === "mi" ? km / KM_PER_MILE : km;
+}
+
+export function toKm(value: number, manner: Manner): number {
+  return manner.distanceUnit === "mi" ? value * KM_PER_MILE : value;
+}
+
+export function money(amount: number, manner: Manner): string {
+  return new Intl.NumberFormat("en", {
+    style: "currency",
+    currency: manner.currency,
+    currencyDisplay: "narrowSymbol",
+  }).format(amount);
+}
+
+export function price(amount: number): string {
+  return amount.toFixed(5).replace(/0{1,3}$/, "");
+}
+
+export function energy(kwh: number): string {
+  return `${kwh.toFixed(1)} kWh`;
+}
+
+export function percent(value: number): string {
+  return `${Math.round(value)} %`;
+}
+
+export function amps(value: number): string {
+  return `${Number(value.toFixed(2))} A`;
+}
+
+export function clock(instant: string, manner: Manner): string {
+  return new Intl.DateTimeFormat("en-GB", {
+    hour: "2-digit",
+    minute: "2-digit",
+    timeZone: manner.timezone,
+    hourCycle: "h23",
+  }).format(new Date(instant));
+}
+
+export function weekday(instant: string, manner: Manner): string {
+  return new Intl.DateTimeFormat("en", { weekday: "long", timeZone: manner.timezone }).format(new Date(instant));
+}
+
+/** YYYY-MM-DD on the household's calendar. */
+export function day(instant: string, manner: Manner): string {
+  return new Intl.DateTimeFormat("sv-SE", { timeZone: manner.timezone }).format(new Date(instant));
+}
+
+export function nightTitle(night: string): string {
+  return new Intl.DateTimeFormat("en-GB", { weekday: "long", day: "numeric", month: "long", timeZone: "UTC" }).format(
+    new Date(`${night}T12:00:00Z`),
+  );
+}

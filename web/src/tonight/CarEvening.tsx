@@ -1,0 +1,92 @@
+import type { CarTonight, EveningEdit, Schemas } from "../api/client";
+import { ApiError } from "../api/client";
+import { distance, energy, type Manner, money, percent, weekday } from "../shared/format";
+import { NumberField } from "../shared/NumberField";
+import { Conflict } from "./Conflict";
+import { EveningInputs } from "./EveningInputs";
+import { MarginNotes } from "./MarginNotes";
+import { Sentence } from "./Sentence";
+import classes from "./Tonight.module.css";
+import { useEveningEdit } from "./tonight.queries";
+
+interface Props {
+  car: CarTonight;
+  manner: Manner;
+  cautions: Schemas["CautionTonight"][];
+}
+
+/** One car's evening: the decision in a sentence whose numbers are the inputs, and what belongs beside it. */
+export function CarEvening({ car, manner, cautions }: Props) {
+  const editing = useEveningEdit(car.id);
+  const { soc_version: soc, trip_version: trip, evening_version: evening } = car.inputs;
+  const edit = (fields: Omit<EveningEdit, "versions">) =>
+    editing.mutate({ ...fields, versions: { soc, trip, evening } });
+  const problem = editing.error instanceof ApiError ? editing.error : undefined;
+  const errors = problem?.status === 422 ? problem.byField : {};
+  const told = ["soc_pct", "leave", "km", "limit_pct", "ceiling_a", "ready_by"];
+  const elsewhere = problem?.status === 409 ? undefined : editing.error;
+  return (
+    <section className={classes.car} aria-label={car.name} aria-busy={editing.isPending}>
+      {problem?.status === 409 && editing.variables && (
+        <Conflict
+          problem={problem.problem}
+          mine={editing.variables}
+          manner={manner}
+          onMine={() => edit(without(editing.variables))}
+          onTheirs={() => editing.reset()}
+        />
+      )}
+      <div>
+        <Sentence car={car} manner={manner} errors={errors} edit={edit} />
+        <p className={classes.figures}>
+          <span>
+            <NumberField
+              label="SoC now"
+              unit="%"
+              value={car.inputs.soc_pct}
+              error={errors.soc_pct}
+              onCommit={(value) => value !== null && edit({ soc_pct: value })}
+            />{" "}
+            → {percent(car.soc_to_pct)}
+          </span>
+          {car.sessions.length > 0 && (
+            <>
+              <span>{energy(car.wall_kwh)}</span>
+              <span>{money(car.cost, manner)}</span>
+              <span>{distance(car.range_km, manner)} of range</span>
+              {car.solar_kwh > 0 && <span>{energy(car.solar_kwh)} own sun</span>}
+            </>
+          )}
+        </p>
+        <p className={classes.why}>
+          {car.sessions.length > 0 ? `Because: ${car.why}` : ""}
+          {car.rate_source === "assumed" ? " Charge rate assumed, not measured." : ""}
+        </p>
+        {car.departure !== null && car.departure.short_kwh > 0 && (
+          <p className={classes.short}>
+            <strong>Short by {distance(car.departure.short_km, manner)}</strong> ({energy(car.departure.short_kwh)}) for{" "}
+            {weekday(car.departure.leave, manner)}: {percent(car.departure.planned_pct)} of the{" "}
+            {percent(car.departure.required_pct)} needed.
+          </p>
+        )}
+        {car.departure !== null && car.departure.on_the_way_kwh > 0 && (
+          <p className={classes.short}>
+            Charge on the way: {energy(car.departure.on_the_way_kwh)} beyond a full battery.
+          </p>
+        )}
+        <EveningInputs car={car} manner={manner} errors={errors} edit={edit} />
+        {elsewhere && !Object.keys(errors).some((field) => told.includes(field)) && (
+          <p role="alert" className={classes.short}>
+            {elsewhere.message}
+          </p>
+        )}
+      </div>
+      <MarginNotes car={car} cautions={cautions} />
+    </section>
+  );
+}
+
+function without(edit: EveningEdit): Omit<EveningEdit, "versions"> {
+  const { versions: _, ...fields } = edit;
+  return fields;
+}

@@ -1,0 +1,50 @@
+import type { EveningEdit, Problem } from "../api/client";
+import { clock, type Manner, toUnit } from "../shared/format";
+import classes from "./Tonight.module.css";
+
+interface Props {
+  problem: Problem;
+  mine: EveningEdit;
+  manner: Manner;
+  onMine: () => void;
+  onTheirs: () => void;
+}
+
+const WORDS: Record<string, string> = {
+  soc_pct: "SoC now, %",
+  leave: "leaving time",
+  km: "distance",
+  limit_pct: "limit tonight, %",
+  ceiling_a: "current ceiling, A",
+  ready_by: "ready by",
+  plugged_in: "plugged in",
+};
+
+/** Somebody changed the same thing meanwhile: both are shown, and the person chooses. */
+export function Conflict({ problem, mine, manner, onMine, onTheirs }: Props) {
+  const fields = Object.keys(mine).filter((field) => field !== "versions") as (keyof EveningEdit)[];
+  function shown(field: string, value: unknown): string {
+    if (value === null || value === undefined) return "as usual";
+    if (field === "leave") return clock(String(value), manner);
+    if (field === "km") return `${Math.round(toUnit(Number(value), manner))} ${manner.distanceUnit}`;
+    if (field === "plugged_in") return value ? "yes" : "no";
+    return String(value);
+  }
+  return (
+    <div className={classes.conflict} role="alertdialog" aria-label="Changed by somebody else">
+      <strong>{problem.by}</strong> changed this meanwhile.
+      {fields.map((field) => (
+        <div key={field}>
+          {WORDS[field] ?? field}: theirs <strong>{shown(field, problem.current?.[field])}</strong>, yours{" "}
+          <strong>{shown(field, mine[field])}</strong>
+        </div>
+      ))}
+      <button type="button" onClick={onTheirs}>
+        Keep theirs
+      </button>
+      <button type="button" onClick={onMine}>
+        Use mine
+      </button>
+    </div>
+  );
+}

@@ -1,0 +1,105 @@
+import { area, curveLinear, line } from "d3-shape";
+import type { CarTonight } from "../../api/client";
+import { amps, clock, energy, type Manner, money, percent } from "../../shared/format";
+import { heights, type Point, steps } from "./axis";
+import classes from "./NightSheet.module.css";
+import type { Place } from "./place";
+import { RowName } from "./RowName";
+
+interface Props extends Place {
+  car: CarTonight;
+  manner: Manner;
+  onTell: (told: string) => void;
+}
+
+const BLOCKS = 30;
+
+/** A car's tide: SoC between high water (limit in force) and low water (reserve), with its sessions beneath. */
+export function CarTide({ car, manner, onTell, ...place }: Props) {
+  const { x, top, height, end } = place;
+  const bottom = top + height - BLOCKS - 4;
+  const y = heights(100, top + 4, bottom);
+  const last = new Date(end);
+  const tide = car.tide.filter(({ at }) => new Date(at) <= last);
+  const at = (point: Point) => x(new Date(point.at));
+  const soc = (point: Point) => y(point.value);
+  const curve = line<Point>(at, soc).curve(curveLinear)(tide) ?? "";
+  const under = area<Point>(at, bottom, soc).curve(curveLinear)(tide) ?? "";
+  const limit = car.limit;
+  const lastLimit = limit.at(-1);
+  const highest = Math.max(1, car.limit_a, ...car.sessions.map((session) => session.amps));
+  const blocks = heights(highest, bottom + 6, bottom + 4 + BLOCKS);
+  return (
+    <g>
+      <RowName name={car.name} note={`${percent(car.soc_from_pct)} → ${percent(car.soc_to_pct)}`} place={place} />
+      <path className={classes.water} d={under} />
+      <path className={classes.highWater} d={steps(limit, x, y, end)} />
+      {lastLimit && (
+        <text
+          className={classes.highName}
+          x={x(last) - 4}
+          y={y(lastLimit.value) + (lastLimit.value > 88 ? 13 : -4)}
+          textAnchor="end"
+        >
+          limit {percent(lastLimit.value)}
+        </text>
+      )}
+      <line className={classes.lowWater} x1={place.left} x2={x(last)} y1={y(car.reserve_pct)} y2={y(car.reserve_pct)} />
+      <text className={classes.lowName} x={x(last) - 4} y={y(car.reserve_pct) - 4} textAnchor="end">
+        reserve {percent(car.reserve_pct)}
+      </text>
+      <path className={classes.tide} d={curve} />
+      <line className={classes.base} x1={place.left} x2={x(last)} y1={bottom + 4 + BLOCKS} y2={bottom + 4 + BLOCKS} />
+      {car.sessions.map((session) => {
+        const from = x(new Date(session.start));
+        const width = Math.max(3, Math.min(x(new Date(session.end)), x(last)) - from);
+        const told =
+          `${car.name}, ${clock(session.start, manner)} to ${clock(session.end, manner)}, ${amps(session.amps)}: ` +
+          `${percent(session.soc_from_pct)} to ${percent(session.soc_to_pct)}, ${energy(session.wall_kwh)}, ` +
+          `${money(session.cost, manner)}; ${session.reason}. After ten minutes: ${session.expect.volts} V, ` +
+          `${session.expect.wall_kw.toFixed(1)} kW.`;
+        const blockTop = blocks(session.amps);
+        return (
+          <g
+            key={session.start}
+            role="button"
+            aria-label={told}
+            tabIndex={0}
+            className={classes.session}
+            onFocus={() => onTell(told)}
+            onMouseEnter={() => onTell(told)}
+            onClick={() => onTell(told)}
+            onKeyDown={(event) => event.key === "Enter" && onTell(told)}
+          >
+            <rect x={from} y={blockTop} width={width} height={blocks(0) - blockTop} />
+            {width > 34 && (
+              <text className={classes.blockName} x={from + 5} y={blocks(0) - 7}>
+                {amps(session.amps)}
+                {width > 150 ? `, ${clock(session.start, manner)}–${clock(session.end, manner)}` : ""}
+              </text>
+            )}
+          </g>
+        );
+      })}
+      {car.departure && new Date(car.departure.leave) <= last && (
+        <g>
+          <line
+            className={classes.leave}
+            x1={x(new Date(car.departure.leave))}
+            x2={x(new Date(car.departure.leave))}
+            y1={top}
+            y2={bottom + 4 + BLOCKS}
+          />
+          <text
+            className={classes.note}
+            x={x(new Date(car.departure.leave)) - 4}
+            y={bottom + BLOCKS - 6}
+            textAnchor="end"
+          >
+            leaves {clock(car.departure.leave, manner)}
+          </text>
+        </g>
+      )}
+    </g>
+  );
+}

@@ -1,0 +1,61 @@
+import type { Tonight } from "../../api/client";
+import { amps, clock, energy, type Manner, money, percent, price } from "../../shared/format";
+import classes from "./NightSheet.module.css";
+
+/** The same night as a table, for those who read rather than look. */
+export function NightTable({ plan, manner }: { plan: Tonight; manner: Manner }) {
+  return (
+    <details className={classes.table}>
+      <summary>Read the night as a table</summary>
+      <table>
+        <caption className="visually-hidden">Sessions of the night</caption>
+        <thead>
+          <tr>
+            {["Car", "From", "To", "Current", "SoC", "Energy", "Cost", "Why"].map((name) => (
+              <th key={name} scope="col">
+                {name}
+              </th>
+            ))}
+          </tr>
+        </thead>
+        <tbody>
+          {plan.cars.flatMap((car) =>
+            car.sessions.map((session) => (
+              <tr key={car.id + session.start}>
+                <th scope="row">{car.name}</th>
+                <td>{clock(session.start, manner)}</td>
+                <td>{clock(session.end, manner)}</td>
+                <td>{amps(session.amps)}</td>
+                <td>
+                  {percent(session.soc_from_pct)} → {percent(session.soc_to_pct)}
+                </td>
+                <td>{energy(session.wall_kwh)}</td>
+                <td>{money(session.cost, manner)}</td>
+                <td>{session.reason}</td>
+              </tr>
+            )),
+          )}
+        </tbody>
+      </table>
+      <table>
+        <caption className="visually-hidden">Prices of the night</caption>
+        <thead>
+          <tr>
+            <th scope="col">From</th>
+            <th scope="col">Band</th>
+            <th scope="col">Price a kWh</th>
+          </tr>
+        </thead>
+        <tbody>
+          {plan.prices.map((run) => (
+            <tr key={run.start}>
+              <td>{clock(run.start, manner)}</td>
+              <td>{run.band}</td>
+              <td>{price(run.price)}</td>
+            </tr>
+          ))}
+        </tbody>
+      </table>
+    </details>
+  );
+}

@@ -1,0 +1,11 @@
+import type { TimeAxis } from "./axis";
+
+/** Where a row of the sheet is drawn. */
+export interface Place {
+  x: TimeAxis;
+  left: number;
+  narrow: boolean;
+  end: string;
+  top: number;
+  height: number;
+}

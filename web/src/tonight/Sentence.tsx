@@ -1,0 +1,84 @@
+import type { CarTonight, EveningEdit } from "../api/client";
+import { amps, clock, day, type Manner, toKm, toUnit, weekday } from "../shared/format";
+import { NumberField } from "../shared/NumberField";
+import { TimeField } from "../shared/TimeField";
+import classes from "./Tonight.module.css";
+
+interface Props {
+  car: CarTonight;
+  manner: Manner;
+  errors: Record<string, string>;
+  edit: (fields: Omit<EveningEdit, "versions">) => void;
+}
+
+/** The decision for one car: verb, place and time first. Its times and distances are inputs. */
+export function Sentence({ car, manner, errors, edit }: Props) {
+  return (
+    <h2 className={classes.sentence}>
+      <Decision car={car} manner={manner} />
+      <Leaving car={car} manner={manner} errors={errors} edit={edit} />
+    </h2>
+  );
+}
+
+function Decision({ car, manner }: { car: CarTonight; manner: Manner }) {
+  const name = <strong>{car.name}</strong>;
+  switch (car.action) {
+    case "plug_in":
+      return (
+        <>
+          Plug {name} into the {car.place} by <strong>{clock(car.plug_in_by ?? "", manner)}</strong>, at{" "}
+          <strong>{amps(car.amps ?? 0)}</strong>; ready by {clock(car.ready_at ?? "", manner)}
+        </>
+      );
+    case "go_on":
+      return (
+        <>
+          Leave {name} charging in the {car.place} at {amps(car.amps ?? 0)}; ready by{" "}
+          {clock(car.ready_at ?? "", manner)}
+        </>
+      );
+    case "cannot_charge":
+      return (
+        <>
+          {name} does not charge in the {car.place}: {car.why}
+        </>
+      );
+    case "away":
+      return <>{name} is out all night</>;
+    default:
+      return (
+        <>
+          Leave {name} unplugged tonight: {car.why}
+        </>
+      );
+  }
+}
+
+function Leaving({ car, manner, errors, edit }: Props) {
+  const { leave, km } = car.inputs;
+  const leaveDay = leave ?? null;
+  const tomorrow = new Date(Date.parse(car.tide[0]?.at ?? "") + 24 * 3600_000).toISOString();
+  const onDay = day(leaveDay ?? tomorrow, manner);
+  return (
+    <>
+      {leaveDay === null ? ". No trip is planned: leave at " : `; you leave ${weekday(leaveDay, manner)} `}
+      <TimeField
+        label="Leaving time"
+        value={leaveDay === null ? "" : clock(leaveDay, manner)}
+        error={errors.leave ?? errors.back}
+        onCommit={(time) => time && edit({ leave: `${onDay}T${time}`, ...(leaveDay === null ? { km: 0 } : {}) })}
+      />{" "}
+      for{" "}
+      <NumberField
+        label="Distance"
+        unit={manner.distanceUnit}
+        value={km === null ? null : Math.round(toUnit(km, manner) * 10) / 10}
+        placeholder="–"
+        error={errors.km}
+        onCommit={(value) => value !== null && edit({ km: toKm(value, manner) })}
+      />
+      .
+    </>
+  );
+}

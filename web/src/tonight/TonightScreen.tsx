@@ -1,0 +1,56 @@
+import { Link } from "react-router";
+import type { Tonight } from "../api/client";
+import { type Manner, nightTitle } from "../shared/format";
+import { Moon } from "../shared/Moon";
+import { CarEvening } from "./CarEvening";
+import { NightSheet } from "./NightSheet/NightSheet";
+import classes from "./Tonight.module.css";
+import { useTonight, useUndo } from "./tonight.queries";
+
+export function TonightScreen() {
+  const tonight = useTonight();
+  const undo = useUndo();
+  if (tonight.isPending) return <p>Planning the night …</p>;
+  if (tonight.error || !tonight.data) {
+    return (
+      <p role="alert">
+        The night could not be planned: {tonight.error?.message} <Link to="/household">See the household</Link>
+      </p>
+    );
+  }
+  return <Shown plan={tonight.data} undo={() => undo.mutate()} />;
+}
+
+function Shown({ plan, undo }: { plan: Tonight; undo: () => void }) {
+  const manner: Manner = { timezone: plan.timezone, currency: plan.currency, distanceUnit: plan.distance_unit };
+  return (
+    <>
+      <div className={classes.title}>
+        <Moon age={plan.moon_age} name={plan.moon_name} />
+        <h1>
+          Tonight, {nightTitle(plan.night)} <small>{plan.moon_name}</small>
+        </h1>
+        <button type="button" className={classes.undo} disabled={!plan.undo} onClick={undo}>
+          {plan.undo ? `Undo “${plan.undo}”` : "Nothing to undo"}
+        </button>
+      </div>
+      {plan.cars.length === 0 && (
+        <p>
+          No car is drawn yet. <Link to="/household">Draw your house, from the supply to the cars</Link>, and this page
+          says every evening what to plug in.
+        </p>
+      )}
+      <div className={classes.cars}>
+        {plan.cars.map((car) => (
+          <CarEvening
+            key={car.id}
+            car={car}
+            manner={manner}
+            cautions={plan.cautions.filter((caution) => caution.about.includes(car.id))}
+          />
+        ))}
+      </div>
+      {plan.cars.length > 0 && <NightSheet plan={plan} manner={manner} />}
+    </>
+  );
+}
