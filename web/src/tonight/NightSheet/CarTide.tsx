@@ -26,7 +26,7 @@ export function CarTide({ car, manner, onTell, ...place }: Props) {
   const curve = line<Point>(at, soc).curve(curveLinear)(tide) ?? "";
   const under = area<Point>(at, bottom, soc).curve(curveLinear)(tide) ?? "";
   const limit = car.limit;
-  const lastLimit = limit.at(-1);
+  const firstLimit = limit[0];
   const highest = Math.max(1, car.limit_a, ...car.sessions.map((session) => session.amps));
   const blocks = heights(highest, bottom + 6, bottom + 4 + BLOCKS);
   return (
@@ -34,18 +34,17 @@ export function CarTide({ car, manner, onTell, ...place }: Props) {
       <RowName name={car.name} note={`${percent(car.soc_from_pct)} → ${percent(car.soc_to_pct)}`} place={place} />
       <path className={classes.water} d={under} />
       <path className={classes.highWater} d={steps(limit, x, y, end)} />
-      {lastLimit && (
+      {firstLimit && (
         <text
           className={classes.highName}
-          x={x(last) - 4}
-          y={y(lastLimit.value) + (lastLimit.value > 88 ? 13 : -4)}
-          textAnchor="end"
+          x={x(new Date(firstLimit.at)) + 4}
+          y={y(firstLimit.value) + (firstLimit.value > 88 ? 13 : -4)}
         >
-          limit {percent(lastLimit.value)}
+          limit {percent(firstLimit.value)}
         </text>
       )}
       <line className={classes.lowWater} x1={place.left} x2={x(last)} y1={y(car.reserve_pct)} y2={y(car.reserve_pct)} />
-      <text className={classes.lowName} x={x(last) - 4} y={y(car.reserve_pct) - 4} textAnchor="end">
+      <text className={classes.lowName} x={place.left + 8} y={y(car.reserve_pct) - 4}>
         reserve {percent(car.reserve_pct)}
       </text>
       <path className={classes.tide} d={curve} />
@@ -90,14 +89,16 @@ export function CarTide({ car, manner, onTell, ...place }: Props) {
             y1={top}
             y2={bottom + 4 + BLOCKS}
           />
-          <text
-            className={classes.note}
-            x={x(new Date(car.departure.leave)) - 4}
-            y={bottom + BLOCKS - 6}
-            textAnchor="end"
-          >
-            leaves {clock(car.departure.leave, manner)}
-          </text>
+          {!place.narrow && (
+            <text
+              className={classes.note}
+              x={x(new Date(car.departure.leave)) - 4}
+              y={bottom + BLOCKS - 6}
+              textAnchor="end"
+            >
+              leaves {clock(car.departure.leave, manner)}
+            </text>
+          )}
         </g>
       )}
     </g>
