@@ -8,8 +8,8 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
-from moonplan.core import household as documents
 from moonplan.core import hookup
+from moonplan.core import household as documents
 from moonplan.core.household import HABITS, Household
 from moonplan.core.mistakes import BadDocument
 from moonplan.core.planner.plan import Plan, document, plan
@@ -172,8 +172,8 @@ def _prices(options: argparse.Namespace) -> int:
     found = prices(h.tariff, grid)
     if missing := gaps(h.tariff, grid):
         _say(f"tariff.series: {missing} slots without a dated price, priced by the bands")
-    slots = [
-        [start.isoformat(), round(float(price), 8), round(float(export), 8), band]
+    slots: list[tuple[str, float, float, str]] = [
+        (start.isoformat(), round(float(price), 8), round(float(export), 8), band)
         for start, price, export, band in zip(grid.starts, found.price, found.export_price, found.band, strict=False)
     ]
     if options.json:
@@ -187,7 +187,6 @@ def _prices(options: argparse.Namespace) -> int:
 def _schema(options: argparse.Namespace) -> int:
     _print_json(documents.json_schema())
     return 0
-
 
 
 if __name__ == "__main__":

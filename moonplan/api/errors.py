@@ -57,9 +57,7 @@ def install_errors(api: NinjaAPI) -> None:
 
     @api.exception_handler(Conflict)
     def conflict(request: HttpRequest, error: Any) -> HttpResponse:
-        return answer(
-            request, 409, "conflict", str(error), current=error.current, version=error.version, by=error.by
-        )
+        return answer(request, 409, "conflict", str(error), current=error.current, version=error.version, by=error.by)
 
     @api.exception_handler(ObjectDoesNotExist)
     def missing(request: HttpRequest, error: Any) -> HttpResponse:

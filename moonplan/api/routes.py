@@ -30,7 +30,14 @@ class FromOurPages(APIKeyCookie):
 
 api = NinjaAPI(title="Moon Plan", version="1", auth=django_auth, docs_url=None, urls_namespace="api")
 install_errors(api)
-PROBLEMS: dict[Any, Any] = {400: s.Problem, 401: s.Problem, 404: s.Problem, 409: s.Problem, 413: s.Problem, 422: s.Problem}
+PROBLEMS: dict[Any, Any] = {
+    400: s.Problem,
+    401: s.Problem,
+    404: s.Problem,
+    409: s.Problem,
+    413: s.Problem,
+    422: s.Problem,
+}
 
 
 def person_of(request: HttpRequest) -> Person:

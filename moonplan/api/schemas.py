@@ -84,7 +84,9 @@ def _schema(model: type[Model], name: str, *, patch: bool) -> Any:
     """A schema with a model's own columns; in a patch every field may be left out."""
     left_out = {"household", "id", "version"} if patch else {"household"}
     columns = [field for field in model._meta.concrete_fields if field.name not in left_out]
-    named = [field.attname for field in columns if field.attname in _TYPES and not isinstance(field, IntegerField | FloatField)]
+    named = [
+        field.attname for field in columns if field.attname in _TYPES and not isinstance(field, IntegerField | FloatField)
+    ]
     custom = [(field, _TYPES[field] | None if patch else _TYPES[field], None if patch else ...) for field in named]
     return create_schema(
         model,
@@ -175,12 +177,12 @@ class WholeHousehold(Schema):
 
 # --- tonight -------------------------------------------------------------------------------------------------------------
 
+
 class Point(Schema):
     """A value from an instant on."""
 
     at: datetime
     value: float
-
 
 
 class PriceRun(Schema):
@@ -346,5 +348,3 @@ class EveningEdit(Strict):
     ready_by: str | None = None
     plugged_in: bool | None = None
     versions: dict[Literal["soc", "trip", "evening"], int] = {}
-
-

@@ -59,4 +59,5 @@ def sky_of(night: date, zone: ZoneInfo, latitude: float | None, longitude: float
 
 
 def _aware(moment: ephem.Date, zone: ZoneInfo) -> datetime:
-    return ephem.to_timezone(moment, ephem.UTC).replace(tzinfo=UTC, microsecond=0).astimezone(zone)
+    found: datetime = moment.datetime()
+    return found.replace(tzinfo=UTC, microsecond=0).astimezone(zone)

@@ -126,6 +126,7 @@ def delivery(
     least = min(links.values())
     bottleneck = next(link for link, amps in links.items() if amps <= least + SAME_A)
     others = {link: amps for link, amps in links.items() if link != bottleneck}
+    in_order: list[Link] = sorted(others, key=others.__getitem__)
     offered = stepped(least, steps_a=steps_a, min_a=min_a)
     if offered <= 0:
         raise DoesNotCharge(bottleneck, least, min((s for s in steps_a if s >= min_a), default=min_a))
@@ -136,7 +137,7 @@ def delivery(
         volts=volts,
         wall_kw=volts * offered * phases / 1000,
         bottleneck=bottleneck,
-        next_link=min(others, key=others.__getitem__) if others else None,
+        next_link=in_order[0] if in_order else None,
         lost_to_steps_a=max(0.0, least - offered) if steps_a else 0.0,
     )
 

@@ -30,6 +30,8 @@ from moonplan.core.mistakes import BadDocument, Mistake, mistakes_of
 
 FORMAT = "moonplan-household/1"
 
+Weekday = Literal["mon", "tue", "wed", "thu", "fri", "sat", "sun"]
+
 HABITS = (
     "cheapest",
     "nightly",
@@ -41,7 +43,7 @@ HABITS = (
     "awake",
     "plug_and_go",
 )
-WEEKDAYS = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
+WEEKDAYS: tuple[Weekday, ...] = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
 
 # What a household allows continuously on an ordinary domestic socket, by the socket's rating (rules, section 1).
 SOCKET_A_BY_OUTLET_A = {10: 8.0, 13: 10.0, 15: 12.0, 16: 10.0, 20: 16.0}
@@ -112,7 +114,6 @@ Charge = Annotated[float, Field(ge=0, le=1000)]
 Use = Annotated[float, Field(gt=0, le=1000)]
 Phases = Literal[1, 2, 3]
 Leg = Literal["L1", "L2", "L3"]
-Weekday = Literal["mon", "tue", "wed", "thu", "fri", "sat", "sun"]
 Control = Literal["managed", "timer", "hand"]
 Habit = Literal[
     "cheapest", "nightly", "set_nights", "when_low", "low_soc", "low_current", "sun_first", "awake", "plug_and_go"

@@ -10,6 +10,8 @@ from moonplan.core.timegrid import Flags, Floats, Grid, clock_window, minutes_of
 DEFAULT = "default"
 SERIES = "series"
 _SUNDAY = 6
+# A mean over a slot is kept to this, far beyond any tariff sheet, so that equal prices compare equal.
+_DECIMALS = 10
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,7 +40,7 @@ def prices(tariff: Tariff, grid: Grid) -> Prices:
     price = grid.means(per_minute) if grid.n_slots else np.zeros(0)
     if tariff.series:
         price, band = _with_series(tariff, grid, per_minute, band)
-    return Prices(price, np.full(grid.n_slots, tariff.export_price), band)
+    return Prices(np.round(price, _DECIMALS), np.full(grid.n_slots, tariff.export_price), band)
 
 
 def _in_band(band: Band, tariff: Tariff, grid: Grid) -> Flags:

@@ -178,11 +178,11 @@ class Grid:
 
     def wholly(self, minutes: Flags) -> Flags:
         """Slots (shape (n_slots,)) in which every minute is flagged."""
-        return minutes.reshape(self.n_slots, self.slot_minutes).all(axis=1)
+        return np.asarray(minutes.reshape(self.n_slots, self.slot_minutes).all(axis=1), dtype=np.bool_)
 
     def means(self, minutes: Floats) -> Floats:
         """Mean over each slot (shape (n_slots,)) of a value given for every minute."""
-        return minutes.reshape(self.n_slots, self.slot_minutes).mean(axis=1)
+        return np.asarray(minutes.reshape(self.n_slots, self.slot_minutes).mean(axis=1), dtype=np.float64)
 
     def first_at_or_after(self, instant: datetime) -> int:
         """Index of the first edge at or after an instant, at most n_slots."""
@@ -206,7 +206,7 @@ class Grid:
         last = max(float(self.edges_s[-1]), float(at[-1])) + 1.0
         known = np.concatenate([at, [last]])
         area = np.concatenate([[0.0], np.cumsum(values * np.diff(known))])
-        return np.diff(np.interp(self.edges_s.astype(float), known, area)) / (self.slot_minutes * 60)
+        return np.asarray(np.diff(np.interp(self.edges_s.astype(float), known, area)) / (self.slot_minutes * 60))
 
 
 def grid_for(now: datetime, *, nights: int, slot_minutes: int, zone: ZoneInfo) -> Grid:

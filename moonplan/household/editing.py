@@ -225,7 +225,13 @@ def _set_raw(row: Row, values: Mapping[str, Any]) -> None:
 
 
 def _log(
-    person: Person, row: Row, before: dict[str, Any] | None, after: dict[str, Any] | None, what: str, *, touched: set[str]
+    person: Person,
+    row: Row,
+    before: dict[str, Any] | None,
+    after: dict[str, Any] | None,
+    what: str,
+    *,
+    touched: set[str],
 ) -> Change:
     household = Household.objects.get(pk=person.household_id)
     mistakes = [mistake for check in _checks for mistake in check(household)]

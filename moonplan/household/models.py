@@ -116,7 +116,7 @@ class Circuit(Part):
     legs = models.JSONField(null=True, blank=True)
     continuous_factor = models.FloatField()
     other_load_a = models.FloatField(default=0)
-    sharing = models.CharField(max_length=5, null=True, blank=True)  # noqa: DJ001 - null is "by the rule"
+    sharing = models.CharField(max_length=5, null=True, blank=True)
     residual_current_protection = models.BooleanField(null=True, blank=True)
 
 
@@ -192,7 +192,7 @@ class Evening(Part):
     night = models.DateField()
     limit_pct = models.FloatField(null=True, blank=True)
     ceiling_a = models.FloatField(null=True, blank=True)
-    ready_by = models.CharField(max_length=5, null=True, blank=True)  # noqa: DJ001 - null is "when it leaves"
+    ready_by = models.CharField(max_length=5, null=True, blank=True)
     plugged_in = models.BooleanField(default=True)
 
     class Meta(Part.Meta):

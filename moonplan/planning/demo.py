@@ -144,9 +144,7 @@ def _rows(household: Household, now: datetime) -> None:
         cautious_overhead_kw=0.33,
         voltage_v=228,
     )
-    Band.objects.create(
-        household=household, name="night", price="0.08912", days=_EVERY_DAY, start="22:00", end="06:00"
-    )
+    Band.objects.create(household=household, name="night", price="0.08912", days=_EVERY_DAY, start="22:00", end="06:00")
     Band.objects.create(
         household=household,
         name="evening peak",

@@ -18,15 +18,16 @@ from moonplan.household import editing
 from moonplan.household.models import Band, Circuit, Evening, Feeder, Household, Lead, Rate, Trip, Vehicle
 from moonplan.logbook.models import SocReading
 
-_VEHICLE_KEYS = (
-    "usable_kwh onboard_kw onboard_phases onboard_a ceiling_a use_kwh_per_100km rated_kwh_per_100km daily_limit_pct "
-    "reserve_pct rest_pct taper_from_pct boost_pct control cutoff"
-).split()
-_CIRCUIT_KEYS = (
-    "kind breaker_a wire_a outlet_a socket_a voltage_v phases legs continuous_factor other_load_a sharing "
-    "residual_current_protection"
-).split()
-_LEAD_KEYS = "max_a min_a steps_a phases cable_a cable_phases control".split()
+_VEHICLE_KEYS = [
+    *("usable_kwh", "onboard_kw", "onboard_phases", "onboard_a", "ceiling_a", "use_kwh_per_100km"),
+    *("rated_kwh_per_100km", "daily_limit_pct", "reserve_pct", "rest_pct", "taper_from_pct", "boost_pct"),
+    *("control", "cutoff"),
+]
+_CIRCUIT_KEYS = [
+    *("kind", "breaker_a", "wire_a", "outlet_a", "socket_a", "voltage_v", "phases", "legs", "continuous_factor"),
+    *("other_load_a", "sharing", "residual_current_protection"),
+]
+_LEAD_KEYS = ["max_a", "min_a", "steps_a", "phases", "cable_a", "cable_phases", "control"]
 
 
 @cache
@@ -55,14 +56,13 @@ def household_document(household: Household, now: datetime) -> dict[str, Any]:
         "habit": household.habit,
         "bedtime": household.bedtime,
         "wake": household.wake,
-        "supply": _kept(household, "leg_voltage_v legs rating_a continuous_factor base_margin_a".split()),
+        "supply": _kept(household, ["leg_voltage_v", "legs", "rating_a", "continuous_factor", "base_margin_a"]),
         "base_load_kw": household.base_load_kw,
         "feeders": [
-            {"id": str(f.pk), **_kept(f, "legs rating_a continuous_factor other_load_a".split())} for f in feeders
+            {"id": str(f.pk), **_kept(f, ["legs", "rating_a", "continuous_factor", "other_load_a"])} for f in feeders
         ],
         "circuits": [
-            {"id": str(c.pk), "name": c.name, **_link("feeder", c.feeder_id), **_kept(c, _CIRCUIT_KEYS)}
-            for c in circuits
+            {"id": str(c.pk), "name": c.name, **_link("feeder", c.feeder_id), **_kept(c, _CIRCUIT_KEYS)} for c in circuits
         ],
         "leads": [
             {"id": str(lead.pk), "name": lead.name, "circuit": str(lead.circuit_id), **_kept(lead, _LEAD_KEYS)}
@@ -214,5 +214,3 @@ def _sun(household: Household, now: datetime, end: datetime, zone: Any) -> list[
             steps.append([at.isoformat(), kw])
         day += timedelta(days=1)
     return steps
-
-

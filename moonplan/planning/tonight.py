@@ -163,9 +163,7 @@ def _point(at: datetime, value: float) -> dict[str, Any]:
     return {"at": at.isoformat(), "value": round(float(value), 2)}
 
 
-def _car(
-    made: Plan, i: int, decision: Decision, told: dict[str, Any], vehicle: Vehicle, until: datetime
-) -> dict[str, Any]:
+def _car(made: Plan, i: int, decision: Decision, told: dict[str, Any], vehicle: Vehicle, until: datetime) -> dict[str, Any]:
     problem, car = made.problem, made.problem.cars[i]
     shown = _shown(made, until)
     usable = car.vehicle.usable_kwh
@@ -257,9 +255,7 @@ def _inputs(car: Car, vehicle: Vehicle, night: Any, now: datetime) -> dict[str, 
 
 def _named(made: Plan, caution: Mapping[str, str]) -> list[str]:
     """Ids of the cars that a caution speaks of, by their car, lead or circuit."""
-    return [
-        car.id for car in made.problem.cars if caution["subject"] in (car.id, car.lead.id, car.circuit.id)
-    ]
+    return [car.id for car in made.problem.cars if caution["subject"] in (car.id, car.lead.id, car.circuit.id)]
 
 
 # --- the evening's edits ------------------------------------------------------------------------------------------------

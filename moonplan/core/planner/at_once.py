@@ -9,7 +9,7 @@ from moonplan.core import hookup
 from moonplan.core.planner.constraints import may_start, room_for
 from moonplan.core.planner.problem import Car, Problem
 from moonplan.core.simulate import NOTHING_KWH
-from moonplan.core.timegrid import Floats
+from moonplan.core.timegrid import Flags, Floats
 
 
 def at_once(problem: Problem) -> list[Floats]:
@@ -17,7 +17,9 @@ def at_once(problem: Problem) -> list[Floats]:
     amps = [np.where(np.isnan(car.pinned_a), 0.0, car.pinned_a) for car in problem.cars]
     for i, car in enumerate(problem.cars):
         room = room_for(problem, amps, i)
-        amps[i] = _managed(problem, car, amps[i], room) if car.control == "managed" else _one_a_night(problem, car, amps[i], room)
+        amps[i] = (
+            _managed(problem, car, amps[i], room) if car.control == "managed" else _one_a_night(problem, car, amps[i], room)
+        )
     return amps
 
 
@@ -59,7 +61,7 @@ def _one_a_night(problem: Problem, car: Car, pinned: Floats, room: Floats) -> Fl
     return amps
 
 
-def _until_full(problem: Problem, car: Car, amps: Floats, *, keep: Floats) -> Floats:
+def _until_full(problem: Problem, car: Car, amps: Floats, *, keep: Flags) -> Floats:
     """The same setpoints without those in which even the cautious car draws nothing."""
     cautious = car.run(amps, car.rate.cautious, problem.grid)
     mean = car.run(amps, car.rate.mean, problem.grid)

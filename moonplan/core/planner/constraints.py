@@ -161,7 +161,7 @@ def may_end(problem: Problem, car: Car) -> Flags:
     if car.control != "hand":
         return np.ones(problem.grid.n_slots, dtype=np.bool_)
     leaves = np.append(~car.chargeable[1:], True)
-    return problem.awake[1:] | leaves
+    return np.asarray(problem.awake[1:] | leaves, dtype=np.bool_)
 
 
 def broken_rules(problem: Problem, amps: Sequence[Floats]) -> list[str]:

@@ -62,9 +62,7 @@ class _Level:
     known: float
 
 
-def solve(
-    problem: Problem, effort: Effort, *, may_be_short: bool, forced: Sequence[Flags] | None = None
-) -> Offered | None:
+def solve(problem: Problem, effort: Effort, *, may_be_short: bool, forced: Sequence[Flags] | None = None) -> Offered | None:
     """Setpoints that are least short and then cheapest; None where HiGHS found none within the effort.
 
     may_be_short : whether some requirement may turn out beyond reach; without it none is allowed to be missed.
@@ -75,7 +73,8 @@ def solve(
 
 def bound(problem: Problem, *, may_be_short: bool) -> float | None:
     """A figure that no plan's objective can be below; None where the problem is too large to ask. [currency]"""
-    if sum(int(car.chargeable.sum()) for car in problem.cars) > _MOST_SLOTS:
+    chargeable = sum(int(car.chargeable.sum()) for car in problem.cars)
+    if not chargeable or chargeable > _MOST_SLOTS:
         return None
     programme = _Programme(problem, may_be_short, None)
     least = programme.model.relaxed_bound()
@@ -90,9 +89,7 @@ class _Programme:
         self.d = problem.grid.hours
         self.shortages: list[tuple[float, Columns]] = []
         self.tie = _tie_price(problem)
-        self.slots = [
-            self._car(car, None if forced is None else forced[i]) for i, car in enumerate(problem.cars)
-        ]
+        self.slots = [self._car(car, None if forced is None else forced[i]) for i, car in enumerate(problem.cars)]
         self._together()
         self._money()
 
@@ -284,9 +281,7 @@ class _Programme:
             self.model.rows([(after, 1.0), (previous, -1.0)], low=-kwh, high=-kwh)
         return after, 0.0, most - kwh
 
-    def _rest(
-        self, previous: Columns | None, known: float, most: float, price: float, seconds: float, car: Car
-    ) -> None:
+    def _rest(self, previous: Columns | None, known: float, most: float, price: float, seconds: float, car: Car) -> None:
         """Care for hours in which the SoC stays as it is."""
         if price <= 0 or seconds <= 0 or most <= car.rest_kwh + 1e-9:
             return
@@ -373,9 +368,7 @@ class _Programme:
     def _requirements(self, car: Car, levels: list["_Level"], before_trip: list[int]) -> None:
         """What must be aboard at each departure and at the end, on the cautious trajectory."""
         for departure, known_levels in zip(car.departures, before_trip, strict=True):
-            self._require(
-                car, levels[:known_levels], departure.ready_edge, departure.required_kwh, departure.taking.at_s
-            )
+            self._require(car, levels[:known_levels], departure.ready_edge, departure.required_kwh, departure.taking.at_s)
         if car.wanted_at_end_kwh is not None:
             end_s = float(self.problem.grid.edges_s[-1])
             self._require(car, levels, car.end_ready_edge, car.wanted_at_end_kwh, end_s)

@@ -84,7 +84,14 @@ class Model:
         self._row_high.append(np.broadcast_to(np.asarray(high, dtype=float), (n,)))
         self._n_rows += n
 
-    def row(self, columns: Columns, coefficients: Floats, *, low: float = -highspy.kHighsInf, high: float = highspy.kHighsInf) -> None:
+    def row(
+        self,
+        columns: Columns,
+        coefficients: Floats,
+        *,
+        low: float = -highspy.kHighsInf,
+        high: float = highspy.kHighsInf,
+    ) -> None:
         """Add one row over many columns."""
         self._entry_row.append(np.full(len(columns), self._n_rows))
         self._entry_column.append(columns)

@@ -5,7 +5,6 @@ done for the night), then forward with the true SoC. The mean car, which decides
 how far is taken from the pass before. A requirement that can't be met costs a price no electricity has.
 """
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -80,8 +79,10 @@ class _Programme:
         usable = car.vehicle.usable_kwh
         step = min(max(gain / _NODES_PER_SLOT, usable / _MOST_NODES), gain / _LEAST_NODES_PER_SLOT)
         anchor = car.departures[0].required_kwh if car.departures else (car.wanted_at_end_kwh or 0.0)
-        self.soc = anchor % step + step * np.arange(-1, int(usable / step) + 1)
-        self.soc[0] = 0.0
+        even = anchor % step + step * np.arange(0, int(usable / step) + 1)
+        # Limits and requirements are levels of their own: nothing is interpolated across them.
+        wanted = [departure.required_kwh for departure in car.departures] + [car.wanted_at_end_kwh or 0.0]
+        self.soc: Floats = np.union1d(np.round(even, 9), np.round([0.0, usable, *set(car.limit_kwh), *wanted], 9))
         self.never = 100 * (float(np.abs(self.price).max()) + 1.0)
         pinned_nights = {problem.grid.nights[t] for t in np.flatnonzero(~np.isnan(car.pinned_a))}
         self.barred = np.array([night in pinned_nights for night in problem.grid.nights]) if self.timed else None
@@ -107,7 +108,9 @@ class _Programme:
     def _charged(self, t: int, amps: float, level: Floats) -> tuple[Floats, Floats]:
         """Cost of a slot at a current, and cautious SoC after it, from cautious SoC `level`."""
         car, limit = self.car, float(self.car.limit_kwh[t])
-        wall_kwh = car.intake.wall_kw(amps) * self.d
+        wall_kwh: Floats | float = car.intake.wall_kw(amps) * self.d
+        mean_gain: Floats | float
+        gain: Floats | float
         mean_gain, gain = self._gain(amps, car.rate.mean), self._gain(amps, car.rate.cautious)
         ahead = np.minimum(level + self.ahead[t], max(limit, float(level.max())))
         if limit > car.intake.taper_from * car.vehicle.usable_kwh + 1e-9:
@@ -135,7 +138,7 @@ class _Programme:
     def _care(self, t: int) -> Floats:
         """Care at a slot edge; each slot counts half of it at either end."""
         high = np.maximum(0.0, self.soc + self.ahead[t] - self.car.rest_kwh)
-        return self.problem.care_price * self.d * high
+        return np.asarray(self.problem.care_price * self.d * high)
 
     # --- backward ----------------------------------------------------------------------------------------------------
 
@@ -167,7 +170,7 @@ class _Programme:
         return values
 
     def _missing(self, required: float) -> Floats:
-        return self.never * np.maximum(0.0, required - self.soc - 1e-9)
+        return np.asarray(self.never * np.maximum(0.0, required - self.soc - 1e-9))
 
     def _decide(self, t: int, after: Floats) -> Floats:
         """Values at the start of slot t from those at its end."""

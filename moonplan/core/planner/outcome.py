@@ -128,9 +128,7 @@ def _run(problem: Problem, car: Car, amps: Floats) -> CarOutcome:
     return CarOutcome(amps, mean, cautious, sessions, len(sessions) - going_on, tuple(departures), end)
 
 
-def _readiness(
-    problem: Problem, car: Car, cautious: Trajectory, nth: int, required: float, planned: float
-) -> Readiness:
+def _readiness(problem: Problem, car: Car, cautious: Trajectory, nth: int, required: float, planned: float) -> Readiness:
     short = max(0.0, required - planned)
     if short <= NOTHING_KWH:
         return Readiness(required, planned, 0.0)

@@ -199,9 +199,7 @@ def _vehicle(problem: Problem, car: Car, mine: CarOutcome, sessions: tuple[Sessi
         told["no_charge"] = str(car.no_charge)
     told |= {
         "setpoints": [[starts[t].isoformat(), round(float(mine.amps[t]), 2)] for t in np.flatnonzero(mine.amps > 0)],
-        "stop": [
-            [_minute(session.end).isoformat(), _kwh(session.wall_kwh)] for session in sessions if car.vehicle.cutoff
-        ],
+        "stop": [[_minute(session.end).isoformat(), _kwh(session.wall_kwh)] for session in sessions if car.vehicle.cutoff],
         "soc_pct": [[at.isoformat(), _pct(kwh, usable)] for at, kwh in zip(starts, mine.mean.soc_kwh, strict=True)],
         "sessions": [_session_document(car, session) for session in sessions],
         "departures": [

@@ -144,9 +144,7 @@ def build(household: Household) -> Problem:
         If a pin asks for what its hook-up cannot do.
     """
     zone = household.zone
-    grid = grid_for(
-        household.now, nights=household.horizon_nights, slot_minutes=household.slot_minutes, zone=zone
-    )
+    grid = grid_for(household.now, nights=household.horizon_nights, slot_minutes=household.slot_minutes, zone=zone)
     cars = tuple(_car(household, vehicle, grid) for vehicle in household.vehicles)
     sharing = {circuit.id: _sharing(household, circuit, cars) for circuit in household.circuits}
     cars = tuple(_evenly(car, cars, sharing, grid) for car in cars)

@@ -38,7 +38,8 @@ def _serves(problem: Problem, plan: Outcome, i: int, run: Run) -> str:
     if plan.cars[i].mean.soc_kwh[run.first] < car.vehicle.boost_pct / 100 * car.vehicle.usable_kwh:
         return f"back above {car.vehicle.boost_pct:g} % at once"
     if car.wanted_at_end_kwh is not None:
-        return f"to have {car.wanted_at_end_kwh / car.vehicle.usable_kwh:.0%} by {_day_and_time(problem.grid.starts[-1], problem)}"
+        share = car.wanted_at_end_kwh / car.vehicle.usable_kwh
+        return f"to have {share:.0%} by {_day_and_time(problem.grid.starts[-1], problem)}"
     return "for the days after"
 
 

@@ -19,6 +19,10 @@ from moonplan.core.timegrid import Floats
 
 _ROUNDS = 3
 _TRIALS_A_CAR = 150
+# In how many slots a managed car's current is lowered at most.
+_SLOTS_TRIMMED = 6
+# How many lengths of a timer's session are tried, from the shortest on.
+_LENGTHS_TRIED = 8
 # By how many slots a session is tried earlier or later.
 _SHIFTS = (-16, -4, -1, 1)
 
@@ -102,7 +106,7 @@ def _improved(problem: Problem, start: Candidate) -> Candidate:
                 left -= 1
                 if left <= 0:
                     break
-                if (moved > room + 1e-9).any() or next(broken_alone(problem, car, moved), None):
+                if bool((moved > room + 1e-9).any()) or any(broken_alone(problem, car, moved)):
                     continue
                 trial = candidate(problem, [*best.amps[:i], moved, *best.amps[i + 1 :]])
                 if trial.better_than(best):
@@ -122,7 +126,7 @@ def _moves(problem: Problem, car: Car, amps: Floats) -> Iterator[Floats]:
         yield _with(amps, first, 1, 0.0)
         yield _with(amps, run.last, 1, 0.0)
         for shift in _SHIFTS:
-            if 0 <= first + shift and run.last + shift < len(amps):
+            if first + shift >= 0 and run.last + shift < len(amps):
                 yield _with(without, first + shift, length, current)
         for longer in (first - 1, run.last + 1):
             if 0 <= longer < len(amps):
@@ -143,7 +147,7 @@ def _given_to(amps: Floats, giver: Run, taker: Run) -> Iterator[Floats]:
         for first in firsts:
             less = _with(amps, first, n, 0.0)
             for start in (taker.first - n, taker.last + 1):
-                if 0 <= start and start + n <= len(amps) and not less[start : start + n].any():
+                if start >= 0 and start + n <= len(amps) and not less[start : start + n].any():
                     yield _with(less, start, n, current)
 
 
@@ -154,15 +158,39 @@ def _with(amps: Floats, first: int, n: int, current: float) -> Floats:
 
 
 def _trimmed(problem: Problem, car: Car, i: int, best: Candidate) -> Candidate:
-    """With a continuous lead: the least current, in the first or last slot of each session (for a timer in the whole
-    of it), that still leaves nobody shorter."""
+    """With a continuous lead: the least current that still leaves nobody shorter, in the dearest slots first; for a
+    timer in the whole of each session."""
     if car.steps_a:
         return best
-    for run in runs(best.amps[i]):
-        slots = [(run.first, run.last)] if car.control != "managed" else [(run.last, run.last), (run.first, run.first)]
-        for first, last in slots:
-            best = _lowered(problem, car, i, best, first, last)
+    found = runs(best.amps[i])
+    if car.control != "managed":
+        for run in found:
+            best = _resized(problem, car, i, best, run)
+        return best
+    on = np.flatnonzero(best.amps[i] > 0)
+    ends = {run.last for run in found}
+    dearest = sorted(on, key=lambda t: (-float(problem.prices.price[t]), t not in ends, -int(t)))
+    for t in dearest[:_SLOTS_TRIMMED]:
+        best = _lowered(problem, car, i, best, int(t), int(t))
     return best
+
+
+def _resized(problem: Problem, car: Car, i: int, best: Candidate, run: Run) -> Candidate:
+    """A timer's session from the same start: shorter at more current, each length at the least current that does."""
+    room = room_for(problem, best.amps, i)
+    slots = run.last - run.first + 1
+    most = hookup.stepped(float(room[run.first : run.last + 1].min()), steps_a=(), min_a=car.least_a)
+    shortest = max(1, int(slots * float(best.amps[i][run.first]) / max(most, car.least_a)))
+    without = _with(best.amps[i], run.first, slots, 0.0)
+    found = _lowered(problem, car, i, best, run.first, run.last)
+    for n in range(shortest, min(slots, shortest + _LENGTHS_TRIED)):
+        amps = _with(without, run.first, n, most)
+        trial = candidate(problem, [*best.amps[:i], amps, *best.amps[i + 1 :]])
+        if trial.outcome.rank[0] > best.outcome.rank[0] or any(broken_alone(problem, car, amps)):
+            continue
+        trial = _lowered(problem, car, i, trial, run.first, run.first + n - 1)
+        found = trial if trial.better_than(found) else found
+    return found
 
 
 def _lowered(problem: Problem, car: Car, i: int, best: Candidate, first: int, last: int) -> Candidate:
@@ -179,7 +207,7 @@ def _lowered(problem: Problem, car: Car, i: int, best: Candidate, first: int, la
             high = middle
     amps = best.amps[i].copy()
     amps[first : last + 1] = hookup.stepped(high / 100, steps_a=(), min_a=car.least_a)
-    if next(broken_alone(problem, car, amps), None):
+    if any(broken_alone(problem, car, amps)):
         return best
     trial = candidate(problem, [*best.amps[:i], amps, *best.amps[i + 1 :]])
     return trial if trial.better_than(best) else best

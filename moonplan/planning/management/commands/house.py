@@ -9,8 +9,8 @@ from django.core.management import call_command
 from django.core.management.base import BaseCommand
 
 from moonplan.household import accounts
-from moonplan.planning.demo import demo
 from moonplan.household.models import Household, Person
+from moonplan.planning.demo import demo
 from moonplan.planning.documents import planning_now
 
 

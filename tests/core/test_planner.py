@@ -1,0 +1,445 @@
+"""Plans against every plan there is on small nights, against the same problem as a MILP, and against the rules."""
+
+import json
+from itertools import product
+from typing import Any
+
+import numpy as np
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+
+from moonplan.core.household import read
+from moonplan.core.mistakes import BadDocument
+from moonplan.core.planner import milp
+from moonplan.core.planner.constraints import broken_rules
+from moonplan.core.planner.model import Effort
+from moonplan.core.planner.outcome import Outcome, outcome
+from moonplan.core.planner.plan import Plan, document, plan
+from moonplan.core.planner.problem import Problem, build
+from tests.core.factories import LOSSLESS, a_car, a_circuit, a_document, a_household, a_lead, a_trip, at
+
+GOOD = 0.001
+
+
+def planned(**changes: Any) -> Plan:
+    made = plan(a_household(**changes))
+    assert broken_rules(made.problem, [car.amps for car in made.outcome.cars]) == []
+    return made
+
+
+def hours_on(made: Plan, car: int = 0) -> list[str]:
+    """Start–end of every session, as clock times."""
+    return [f"{session.start:%H:%M}–{session.end:%H:%M}" for session in made.sessions[car]]
+
+
+def best_of_all(problem: Problem, currents: list[list[float]]) -> Outcome:
+    """Every combination of currents in every chargeable slot that breaks no rule: the best of them."""
+    at_slots = [np.flatnonzero(car.chargeable) for car in problem.cars]
+    best: Outcome | None = None
+    per_car = [product(currents[i], repeat=len(slots)) for i, slots in enumerate(at_slots)]
+    for chosen in product(*per_car):
+        amps = []
+        for slots, values in zip(at_slots, chosen, strict=True):
+            offered = np.zeros(problem.grid.n_slots)
+            offered[slots] = values
+            amps.append(offered)
+        if broken_rules(problem, amps):
+            continue
+        found = outcome(problem, amps)
+        if best is None or found.rank < best.rank:
+            best = found
+    assert best is not None
+    return best
+
+
+def is_as_good(made: Plan, best: Outcome) -> None:
+    tolerance = max(GOOD * abs(best.value), 0.05 * made.problem.household.tariff.default_price)
+    assert made.outcome.short_kwh == pytest.approx(best.short_kwh, abs=1e-4)
+    assert made.outcome.value <= best.value + tolerance
+
+
+# --- nights worked out by hand -----------------------------------------------------------------------------------------
+
+
+def test_the_cheap_hours_are_used_and_the_rest_is_not():
+    # 50 % to 80 %: 15 kWh at 3.68 kW are 4.08 h, all of it at 0.10 between 22:00 and 06:00.
+    made = planned(vehicles=[a_car(end_pct=80)])
+
+    assert made.outcome.cost == pytest.approx(1.50)
+    assert hours_on(made) == ["22:00–02:04"]
+    assert made.outcome.cars[0].end.short_kwh == 0
+
+
+def test_a_car_that_has_enough_is_left_alone():
+    made = planned(vehicles=[a_car(end_pct=50)])
+
+    assert made.outcome.cost == 0
+    assert made.sessions == ((),)
+
+
+def test_a_departure_before_the_cheap_hours_is_met_all_the_same():
+    # 100 km take 20 kWh, reserve 5: 25 aboard already; 110 km take 22, so 2 kWh are missing at 21:00.
+    trip = a_trip("2026-01-14T21:00:00+01:00", "2026-01-14T23:00:00+01:00", 110)
+    made = planned(trips=[trip], vehicles=[a_car()])
+
+    ready = made.outcome.cars[0].departures[0]
+    assert ready.short_kwh == 0
+    assert 27 <= ready.planned_kwh < 27.02
+    assert made.outcome.cost == pytest.approx(2 * 0.30, abs=0.01)
+
+
+def test_a_shortage_is_told_in_kwh_with_the_time_it_would_be_ready():
+    # 200 km take 40 kWh and 5 in reserve; 25 aboard, and 3 h at 3.68 kW give 11.04: short by 8.96 kWh.
+    trip = a_trip("2026-01-14T21:00:00+01:00", "2026-01-15T03:00:00+01:00", 200)
+    made = planned(trips=[trip])
+
+    ready = made.outcome.cars[0].departures[0]
+    assert ready.short_kwh == pytest.approx(20 - 3 * 3.68)
+    # 20 kWh at 3.68 kW take 5 h 26 min from 18:00.
+    assert f"{ready.ready_at:%H:%M}" == "23:26"
+    told = document(made)["vehicles"][0]["departures"][0]
+    assert told["short_km"] == pytest.approx((20 - 11.04) / 0.2, abs=0.01)
+
+
+def test_the_limit_rises_for_a_long_trip_and_falls_back():
+    trip = a_trip("2026-01-15T07:00:00+01:00", "2026-01-15T08:00:00+01:00", 220)
+    problem = build(a_household(trips=[trip]))
+    limits = problem.cars[0].limit_kwh
+
+    # 44 kWh and 5 in reserve until 07:00, then 80 % again.
+    before, after = (
+        problem.grid.first_at_or_after(at("2026-01-15T06:45:00+01:00")),
+        problem.grid.first_at_or_after(at("2026-01-15T08:00:00+01:00")),
+    )
+    assert limits[before] == pytest.approx(49)
+    assert limits[after] == pytest.approx(40)
+
+
+def test_the_limit_rises_earlier_where_a_later_trip_would_come_up_short():
+    # Back at 08:00, gone at 09:00 with 40 kWh needed: an hour gives 3.68, so 36.32 must be aboard at the return.
+    trips = [
+        a_trip("2026-01-15T07:00:00+01:00", "2026-01-15T08:00:00+01:00", 50),
+        a_trip("2026-01-15T09:00:00+01:00", "2026-01-15T11:00:00+01:00", 175),
+    ]
+    problem = build(a_household(trips=trips))
+
+    assert problem.cars[0].limit_kwh[0] == pytest.approx(40 - 3.68 + 10)
+    assert problem.cars[0].departures[0].required_kwh == pytest.approx(15)
+
+
+def test_being_ready_goes_by_the_cautious_rate_and_money_by_the_mean():
+    cautious = LOSSLESS | {"cautious": {"efficiency": 0.8, "overhead_kw": 0.0}}
+    trip = a_trip("2026-01-15T07:00:00+01:00", "2026-01-15T18:00:00+01:00", 150)
+    made = planned(rates=[cautious], trips=[trip])
+
+    # 35 kWh needed, 25 aboard: 10 at 80 % are 12.5 at the wall, and the mean car stores them all.
+    mine = made.outcome.cars[0]
+    assert mine.departures[0].planned_kwh == pytest.approx(35, abs=0.02)
+    assert mine.mean.gained_kwh.sum() == pytest.approx(12.5, abs=0.03)
+
+
+def test_two_cars_take_turns_where_the_circuit_bears_one():
+    made = planned(
+        leads=[a_lead(), a_lead(id="second")],
+        vehicles=[a_car(end_pct=60), a_car(id="wren", lead="second", end_pct=60)],
+        rates=[LOSSLESS, LOSSLESS | {"vehicle": "wren", "lead": "second"}],
+        circuits=[a_circuit(sharing="none")],
+    )
+
+    first, second = made.outcome.cars
+    assert not ((first.amps > 0) & (second.amps > 0)).any()
+    assert made.outcome.cost == pytest.approx(1.0, abs=0.03)
+    assert made.outcome.short_kwh == 0
+
+
+def test_an_even_circuit_gives_each_its_half_wanting_to_or_not():
+    problem = build(
+        a_household(
+            leads=[a_lead(), a_lead(id="second")],
+            vehicles=[a_car(), a_car(id="wren", lead="second")],
+            circuits=[a_circuit(sharing="even")],
+        )
+    )
+
+    assert {float(a) for a in problem.cars[0].limit_a} == {8.0}
+
+
+def test_the_supply_s_legs_hold_the_cars_back():
+    # Base 4.6 kW over three legs is 6.67 A each; 16 − 6.67 − 1 leave 8.33 A.
+    made = planned(
+        supply={"leg_voltage_v": 230, "legs": 3, "rating_a": 16, "continuous_factor": 1.0, "base_margin_a": 1},
+        base_load_kw=[["00:00", 4.6]],
+        vehicles=[a_car(end_pct=60)],
+    )
+
+    assert made.outcome.cars[0].amps.max() == pytest.approx(8.33)
+
+
+def test_own_sun_is_followed_where_it_is_cheaper_than_the_night():
+    sun = [["2026-01-15T09:00:00+01:00", 3.0], ["2026-01-15T12:00:00+01:00", 0]]
+    made = planned(solar_kw=sun, vehicles=[a_car(end_pct=60)], tariff={"default_price": 0.3, "export_price": 0.02})
+
+    assert made.outcome.cost == pytest.approx(5 * 0.02, abs=0.01)
+
+
+def test_a_timer_has_one_session_a_night_at_one_current():
+    peaks = [{"name": "dear", "price": 0.5, "from": "23:00", "to": "00:00"}]
+    made = planned(
+        vehicles=[a_car(control="timer", end_pct=64)],
+        leads=[a_lead(control="timer")],
+        tariff={"default_price": 0.1, "bands": peaks},
+    )
+
+    assert len(made.sessions[0]) == 1
+    assert 7 * 0.1 <= made.outcome.cost <= 7 * 0.1 + 0.02
+
+
+def test_by_hand_a_session_starts_while_someone_is_up():
+    night = {"name": "night", "price": 0.1, "from": "01:00", "to": "05:00"}
+    made = planned(
+        leads=[a_lead(control="hand")],
+        vehicles=[a_car(control="hand", end_pct=60)],
+        tariff={"default_price": 0.3, "bands": [night]},
+    )
+
+    # Bed at 22:30: it starts by then, since otherwise it would only start at 06:30; it ends at its limit or in the morning.
+    session = made.sessions[0][0]
+    assert "18:00" <= f"{session.start:%H:%M}" <= "22:30" or f"{session.start:%H:%M}" >= "06:30"
+
+
+def test_a_cutoff_car_is_told_when_to_stop():
+    told = document(planned(vehicles=[a_car(cutoff=True, end_pct=80)]))["vehicles"][0]
+
+    # 15 kWh at 3.68 kW from 22:00 take 4 h 4 min 34 s.
+    assert told["stop"] == [["2026-01-15T02:05:00+01:00", pytest.approx(15, abs=0.01)]]
+
+
+def test_below_the_boost_level_it_charges_at_once_whatever_the_price():
+    made = planned(vehicles=[a_car(soc_pct=8, boost_pct=15, end_pct=15)])
+
+    # 3.5 kWh at 3.68 kW: 57 minutes from 18:00 on, at the day's price; boost stops at 15 %, a whole slot counts.
+    assert f"{made.sessions[0][0].start:%H:%M}" == "18:00"
+    assert made.outcome.cars[0].mean.soc_kwh[4] >= 7.5
+
+
+def test_ready_by_asks_for_it_earlier():
+    trip = a_trip("2026-01-15T09:00:00+01:00", "2026-01-15T18:00:00+01:00", 150)
+    late = {"name": "late", "price": 0.05, "from": "05:00", "to": "09:00"}
+    tariff = {"default_price": 0.3, "bands": [late]}
+    override = {"vehicle": "heron", "night": "2026-01-14", "ready_by": "05:00"}
+
+    free = planned(trips=[trip], tariff=tariff)
+    asked = planned(trips=[trip], tariff=tariff, overrides=[override])
+
+    assert f"{free.sessions[0][0].start:%H:%M}" >= "05:00"
+    assert asked.outcome.cars[0].cautious.soc_kwh[11 * 4] >= 35 - 1e-6
+    assert asked.outcome.cost > free.outcome.cost
+
+
+def test_what_was_decided_by_hand_is_kept():
+    off = {"vehicle": "heron", "night": "2026-01-14", "plugged_in": False}
+    assert planned(vehicles=[a_car(end_pct=80)], overrides=[off]).sessions == ((),)
+
+    low = {"vehicle": "heron", "night": "2026-01-14", "limit_pct": 60, "ceiling_a": 8}
+    made = planned(vehicles=[a_car(end_pct=80)], overrides=[low])
+    assert made.outcome.cars[0].amps.max() == 8
+    assert made.outcome.cars[0].mean.soc_kwh[-1] == pytest.approx(30)
+    assert made.outcome.cars[0].end.short_kwh == pytest.approx(10)
+
+
+def test_a_pin_stays_and_one_beyond_the_chain_is_refused():
+    pin = {
+        "id": "p",
+        "vehicle": "heron",
+        "start": "2026-01-14T19:00:00+01:00",
+        "end": "2026-01-14T20:00:00+01:00",
+        "amps": 10,
+    }
+    made = planned(pins=[pin])
+    assert list(made.outcome.cars[0].amps[4:8]) == [10, 10, 10, 10]
+
+    with pytest.raises(BadDocument, match=r"pins\[0\]\.amps: 20, expected at most 16 A"):
+        plan(a_household(pins=[pin | {"amps": 20}]))
+
+
+def test_a_car_that_cannot_charge_has_a_plan_that_says_why():
+    told = document(planned(leads=[a_lead(min_a=20)], vehicles=[a_car(end_pct=80)]))["vehicles"][0]
+
+    assert (told["limit_a"], told["bottleneck"]) == (0, "circuit")
+    assert told["no_charge"] == "the circuit leaves 16 A, and charging starts at 20 A"
+
+
+def test_a_household_without_cars_has_an_empty_plan():
+    assert document(planned(vehicles=[], rates=[]))["totals"]["wall_kwh"] == 0
+
+
+@pytest.mark.parametrize("now", ["2026-03-28T18:00:00+01:00", "2026-10-24T18:00:00+02:00"])
+def test_nights_in_which_the_clocks_change_are_planned(now: str):
+    made = planned(now=now, vehicles=[a_car(end_pct=80)])
+
+    assert made.outcome.short_kwh == 0
+    assert made.outcome.cost == pytest.approx(1.5, abs=0.01)
+
+
+# --- against every plan there is ---------------------------------------------------------------------------------------
+
+# Eight chargeable hours, 20:00 to 04:00, at prices that make the choice worth making.
+SMALL: dict[str, Any] = {
+    "slot_minutes": 60,
+    "bedtime": "23:00",
+    "wake": "03:00",
+    "start_price": 0.02,
+    "care_price": 0.001,
+    "tariff": {
+        "default_price": 0.30,
+        "bands": [
+            {"name": "a", "price": 0.21, "from": "21:00", "to": "23:00"},
+            {"name": "b", "price": 0.12, "from": "00:00", "to": "01:00"},
+            {"name": "c", "price": 0.15, "from": "02:00", "to": "04:00"},
+        ],
+    },
+}
+LOSSY = {"vehicle": "heron", "lead": "unit", "efficiency": 0.93, "overhead_kw": 0.27}
+
+
+@pytest.mark.parametrize("control", ["managed", "timer", "hand"])
+@pytest.mark.parametrize(("end_pct", "daily"), [(54, 80), (61, 61), (90, 85)])
+def test_one_car_with_two_steps_is_planned_as_well_as_any_plan(control: str, end_pct: float, daily: float):
+    car = a_car(end_pct=end_pct, daily_limit_pct=daily, control=control, plug_in_hours=["20:00", "04:00"])
+    small = SMALL | {"leads": [a_lead(steps_a=[8, 16], control=control)], "vehicles": [car], "rates": [LOSSY]}
+    made = planned(**small)
+
+    is_as_good(made, best_of_all(made.problem, [[0, 8, 16]]))
+
+
+@pytest.mark.parametrize("sharing", ["free", "none", "even"])
+def test_two_cars_are_planned_as_well_as_any_plan(sharing: str):
+    cars = [
+        a_car(end_pct=57, plug_in_hours=["22:00", "03:00"]),
+        a_car(id="wren", lead="second", end_pct=62, plug_in_hours=["21:00", "02:00"]),
+    ]
+    small = SMALL | {
+        "circuits": [a_circuit(breaker_a=20, sharing=sharing)],
+        "leads": [a_lead(steps_a=[10]), a_lead(id="second", steps_a=[10, 16])],
+        "vehicles": cars,
+        "rates": [LOSSY],
+    }
+    made = planned(**small)
+
+    is_as_good(made, best_of_all(made.problem, [[0, 10], [0, 10] if sharing == "even" else [0, 10, 16]]))
+
+
+def test_two_cars_on_one_lead_change_over_only_while_someone_is_up():
+    cars = [
+        a_car(end_pct=57, plug_in_hours=["22:00", "03:00"]),
+        a_car(id="wren", end_pct=57, plug_in_hours=["21:00", "02:00"]),
+    ]
+    made = planned(**SMALL | {"leads": [a_lead(steps_a=[16])], "vehicles": cars, "rates": [LOSSY]})
+
+    is_as_good(made, best_of_all(made.problem, [[0, 16], [0, 16]]))
+
+
+@pytest.mark.parametrize("end_pct", [58, 66.6])
+def test_the_same_night_as_a_milp_is_no_better(end_pct: float):
+    small = SMALL | {"vehicles": [a_car(end_pct=end_pct, plug_in_hours=["20:00", "04:00"])], "rates": [LOSSY]}
+    made = planned(**small)
+
+    exact = milp.solve(made.problem, Effort(5000, 1e-6, 1e-6), may_be_short=False)
+
+    assert exact is not None
+    assert made.bound is not None
+    assert made.bound <= exact.bound + 1e-6
+    assert made.outcome.short_kwh == 0
+    assert exact.bound - 1e-6 <= made.outcome.value <= exact.bound + 0.05 * 0.30
+
+
+# --- whatever the household --------------------------------------------------------------------------------------------
+
+
+@st.composite
+def households(draw: st.DrawFn) -> dict[str, Any]:
+    controls = st.sampled_from(["managed", "timer", "hand"])
+    cars, leads, trips = [], [], []
+    for i in range(draw(st.integers(1, 2))):
+        leads.append(
+            a_lead(
+                id=f"lead{i}",
+                control=draw(controls),
+                steps_a=draw(st.sampled_from([[], [6, 10, 13]])),
+                max_a=draw(st.sampled_from([10, 13, 16, 32])),
+            )
+        )
+        cars.append(
+            a_car(
+                id=f"car{i}",
+                lead=f"lead{i}" if draw(st.booleans()) else "lead0",
+                soc_pct=draw(st.integers(5, 100)),
+                end_pct=draw(st.integers(0, 100)),
+                daily_limit_pct=draw(st.integers(40, 100)),
+                control=draw(controls),
+                taper_from_pct=draw(st.sampled_from([95, 100])),
+                boost_pct=draw(st.sampled_from([0, 15])),
+                plug_in_hours=draw(st.sampled_from([None, ["19:00", "07:00"]])) or ["00:00", "00:00"],
+            )
+        )
+        if draw(st.booleans()):
+            leave = draw(st.sampled_from(["2026-01-14T20:10:00+01:00", "2026-01-15T07:05:00+01:00"]))
+            trips.append(a_trip(leave, "2026-01-15T09:20:00+01:00", draw(st.integers(0, 400)), vehicle=f"car{i}"))
+    return a_document(
+        slot_minutes=30,
+        leads=leads,
+        vehicles=cars,
+        trips=trips,
+        rates=[],
+        circuits=[
+            a_circuit(sharing=draw(st.sampled_from(["free", "even", "none"])), breaker_a=draw(st.sampled_from([16, 20, 32])))
+        ],
+        base_load_kw=[["00:00", draw(st.sampled_from([0.3, 6.0]))]],
+        tariff={
+            "default_price": draw(st.sampled_from([0.3, 0.02])),
+            "export_price": 0.04,
+            "bands": [{"name": "night", "price": draw(st.sampled_from([0.1, -0.05])), "from": "23:00", "to": "04:00"}],
+        },
+        solar_kw=[["2026-01-15T09:00:00+01:00", 4.0], ["2026-01-15T12:00:00+01:00", 0]],
+        start_price=0.02,
+        care_price=0.0005,
+    )
+
+
+@settings(max_examples=25, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@given(households())
+def test_no_plan_breaks_a_rule_and_each_is_as_good_as_its_bound_allows(given_document: dict[str, Any]):
+    household = read(json.dumps(given_document))
+    made = plan(household)
+    amps = [car.amps for car in made.outcome.cars]
+
+    assert broken_rules(made.problem, amps) == []
+    assert made.bound is None or made.bound <= made.outcome.value + 1e-6
+    assert document(plan(household)) == document(made)
+    assert made.outcome.short_kwh >= 0
+
+
+def test_a_reason_names_the_departure_and_the_price():
+    trip = a_trip("2026-01-15T07:00:00+01:00", "2026-01-15T18:00:00+01:00", 150)
+
+    reason = planned(trips=[trip]).sessions[0][0].reason
+
+    assert "Thursday 07:00 (150 km)" in reason
+    assert "the night price, 0.1 a kWh, the lowest there is" in reason
+
+
+def test_the_document_can_be_checked_from_its_setpoints_alone():
+    made = planned(vehicles=[a_car(end_pct=80)])
+    told = document(made)
+    vehicle = told["vehicles"][0]
+    # Lossless 3.68 kW, quarter hours, up to the daily limit of 40 kWh: what the setpoints say is what the figures say.
+    soc, wall = 25.0, 0.0
+    for _, amps in vehicle["setpoints"]:
+        gained = min(amps * 0.23 * 0.25, 40 - soc)
+        soc, wall = soc + gained, wall + gained
+
+    assert vehicle["soc_pct"][-1][1] == pytest.approx(soc / 50 * 100, abs=1e-3)
+    assert told["totals"]["wall_kwh"] == pytest.approx(wall, abs=1e-4)
+    assert told["totals"]["cost"] == pytest.approx(wall * 0.10, abs=1e-4)
+    assert sum(vehicle["sessions"][0]["bands"].values()) == pytest.approx(wall, abs=1e-4)
