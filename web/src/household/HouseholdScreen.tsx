@@ -128,12 +128,14 @@ function Finish({ whole }: { whole: WholeHousehold }) {
     <p>
       <Button
         loading={edit.isPending}
-        onClick={() =>
-          edit.mutate(
-            { kind: "household", version: whole.household.version, values: { set_up: true } },
-            { onSuccess: () => setTimeout(() => go("/"), 50) },
-          )
-        }
+        onClick={async () => {
+          await edit.mutateAsync({
+            kind: "household",
+            version: whole.household.version,
+            values: { set_up: true },
+          });
+          go("/");
+        }}
       >
         Show me tonight
       </Button>

@@ -21,7 +21,7 @@ interface Props {
 /** One link of the drawing: what it is and lets through; pressed, it asks. What hangs on it is drawn under it. */
 export function Node({ kind, title, tells, fields, whole, row, defaults, asks, onSaved, children }: Props) {
   const [open, setOpen] = useState(false);
-  const shown = open || asks;
+  const shown = open || Boolean(asks);
   return (
     <li className={classes.node}>
       <div className={row ? classes.part : classes.missing}>

@@ -17,7 +17,7 @@ export const theme = createTheme({
   fontFamily: '"Source Serif 4 Variable", Georgia, serif',
   headings: { fontFamily: '"Source Serif 4 Variable", Georgia, serif', fontWeight: "500" },
   primaryColor: "sea",
-  primaryShade: { light: 7, dark: 4 },
+  primaryShade: 7,
   colors: { sea },
   defaultRadius: 2,
   fontSizes: { xs: "0.8125rem", sm: "0.9375rem", md: "1.0625rem", lg: "1.25rem", xl: "1.6rem" },

@@ -16,8 +16,9 @@ interface Props {
 }
 
 /** One car's evening: the decision in a sentence whose numbers are the inputs, and what belongs beside it. */
-export function CarEvening({ car, manner, cautions }: Props) {
-  const editing = useEveningEdit(car.id);
+export function CarEvening({ car: known, manner, cautions }: Props) {
+  const editing = useEveningEdit(known.id);
+  const car = editing.isPending ? { ...known, inputs: asTyped(known, editing.variables) } : known;
   const { soc_version: soc, trip_version: trip, evening_version: evening } = car.inputs;
   const edit = (fields: Omit<EveningEdit, "versions">) =>
     editing.mutate({ ...fields, versions: { soc, trip, evening } });
@@ -32,7 +33,7 @@ export function CarEvening({ car, manner, cautions }: Props) {
           problem={problem.problem}
           mine={editing.variables}
           manner={manner}
-          onMine={() => edit(without(editing.variables))}
+          onMine={() => editing.mutate(overTheirs(editing.variables, problem.problem.version ?? 0))}
           onTheirs={() => editing.reset()}
         />
       )}
@@ -86,7 +87,20 @@ export function CarEvening({ car, manner, cautions }: Props) {
   );
 }
 
-function without(edit: EveningEdit): Omit<EveningEdit, "versions"> {
-  const { versions: _, ...fields } = edit;
-  return fields;
+/** The inputs as they will be once the server has answered. */
+function asTyped(car: CarTonight, { versions: _, ...typed }: EveningEdit): CarTonight["inputs"] {
+  const { soc_pct, plugged_in, ...others } = typed;
+  return {
+    ...car.inputs,
+    ...others,
+    soc_pct: soc_pct ?? car.inputs.soc_pct,
+    plugged_in: plugged_in ?? car.inputs.plugged_in,
+    leave: car.inputs.leave,
+  };
+}
+
+/** The same edit, made knowingly on top of what the other person left. */
+function overTheirs(edit: EveningEdit, version: number): EveningEdit {
+  const kind = "soc_pct" in edit ? "soc" : "leave" in edit || "km" in edit ? "trip" : "evening";
+  return { ...edit, versions: { ...edit.versions, [kind]: version } };
 }

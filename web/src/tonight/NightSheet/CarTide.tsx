@@ -53,7 +53,7 @@ export function CarTide({ car, manner, onTell, ...place }: Props) {
         const from = x(new Date(session.start));
         const width = Math.max(3, Math.min(x(new Date(session.end)), x(last)) - from);
         const told =
-          `${car.name}, ${clock(session.start, manner)} to ${clock(session.end, manner)}, ${amps(session.amps)}: ` +
+          `${car.name}, ${amps(session.amps)}, ${clock(session.start, manner)}–${clock(session.end, manner)}: ` +
           `${percent(session.soc_from_pct)} to ${percent(session.soc_to_pct)}, ${energy(session.wall_kwh)}, ` +
           `${money(session.cost, manner)}; ${session.reason}. After ten minutes: ${session.expect.volts} V, ` +
           `${session.expect.wall_kw.toFixed(1)} kW.`;

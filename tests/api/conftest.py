@@ -1,0 +1,65 @@
+"""Households and people for tests of the API."""
+
+from datetime import datetime
+from typing import Any
+
+import pytest
+from django.contrib.auth import get_user_model
+from django.test import Client
+
+from moonplan.household.models import Person
+from moonplan.planning.demo import demo
+
+NOW = "2026-01-14T18:10:00+01:00"
+
+
+@pytest.fixture(autouse=True)
+def a_fixed_evening(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("MOONPLAN_NOW", NOW)
+
+
+@pytest.fixture
+def person(db: None) -> Person:
+    """Somebody of the demo household on a Wednesday evening."""
+    return demo(datetime.fromisoformat(NOW))
+
+
+@pytest.fixture
+def other_person(person: Person) -> Person:
+    """Somebody else of the same household."""
+    user = get_user_model().objects.create_user("robin", password="a long enough one")
+    return Person.objects.create(user=user, household=person.household)
+
+
+class Browser:
+    """A signed-in browser that talks JSON to the API."""
+
+    def __init__(self, person: Person | None) -> None:
+        self.client = Client()
+        if person is not None:
+            self.client.force_login(person.user, backend="django.contrib.auth.backends.ModelBackend")
+
+    def get(self, path: str) -> Any:
+        return self._told(self.client.get(f"/api{path}"))
+
+    def send(self, method: str, path: str, body: Any = None) -> Any:
+        call = getattr(self.client, method)
+        return self._told(call(f"/api{path}", data={} if body is None else body, content_type="application/json"))
+
+    @staticmethod
+    def _told(response: Any) -> Any:
+        return response.status_code, response.json()
+
+
+@pytest.fixture
+def signed_in(person: Person) -> Browser:
+    return Browser(person)
+
+
+def car_of(tonight: dict[str, Any], name: str) -> dict[str, Any]:
+    return next(car for car in tonight["cars"] if car["name"] == name)
+
+
+def versions(car: dict[str, Any]) -> dict[str, int]:
+    inputs = car["inputs"]
+    return {kind: inputs[f"{kind}_version"] for kind in ("soc", "trip", "evening")}

@@ -1,0 +1,179 @@
+"""The household's rows: edited, kept apart from other households', and taken back."""
+
+import pytest
+
+from moonplan.household.models import Household, Person, Vehicle
+from moonplan.household.models import Trip as TripRow
+from tests.api.conftest import Browser
+
+
+def row(signed_in: Browser, kind: str, name: str) -> dict:
+    return next(each for each in signed_in.get("/household")[1][f"{kind}s"] if each["name"] == name)
+
+
+@pytest.fixture
+def stranger(db: None, django_user_model) -> Browser:
+    """Somebody of quite another household."""
+    household = Household.objects.create(name="Elsewhere")
+    user = django_user_model.objects.create_user("stranger")
+    return Browser(Person.objects.create(user=user, household=household))
+
+
+def test_the_drawing_tells_what_every_link_lets_through(signed_in: Browser):
+    told = signed_in.get("/household")[1]["drawing"]
+    wren = told["vehicles"][1]
+
+    assert told["supply"]["kw"] == pytest.approx(25 * 3 * 230 / 1000)
+    assert (wren["bottleneck"], wren["next"], wren["amps"]) == ("outlet", "ceiling", 10)
+    assert wren["km_per_h"] == pytest.approx(1.912 / 0.141, abs=0.01)
+
+
+def test_a_change_is_seen_at_every_link_that_follows(signed_in: Browser):
+    shed = row(signed_in, "circuit", "shed socket")
+
+    _, told = signed_in.send("patch", f"/circuits/{shed['id']}?version={shed['version']}", {"socket_a": 8})
+
+    assert told["drawing"]["vehicles"][1]["amps"] == 8
+    assert told["undo"] == "shed socket"
+
+
+def test_a_row_is_added_changed_and_removed_and_all_of_it_undone(signed_in: Browser, person: Person):
+    brick = row(signed_in, "lead", "portable lead")
+    gull = {"name": "Gull", "lead_id": brick["id"], "usable_kwh": 30, "onboard_kw": 3.6, "use_kwh_per_100km": 13}
+    _, told = signed_in.send("post", "/vehicles/", gull)
+    added = next(v for v in told["vehicles"] if v["name"] == "Gull")
+
+    _, told = signed_in.send("patch", f"/vehicles/{added['id']}?version={added['version']}", {"usable_kwh": 31})
+    added = next(v for v in told["vehicles"] if v["name"] == "Gull")
+    signed_in.send("delete", f"/vehicles/{added['id']}?version={added['version']}")
+    assert not Vehicle.objects.filter(name="Gull").exists()
+
+    signed_in.send("post", "/undo")
+    assert Vehicle.objects.get(name="Gull").usable_kwh == 31
+    signed_in.send("post", "/undo")
+    assert Vehicle.objects.get(name="Gull").usable_kwh == 30
+    signed_in.send("post", "/undo")
+    assert not Vehicle.objects.filter(name="Gull").exists()
+
+
+def test_what_others_hang_on_is_not_removed(signed_in: Browser):
+    shed = row(signed_in, "circuit", "shed socket")
+
+    status, told = signed_in.send("delete", f"/circuits/{shed['id']}?version={shed['version']}")
+
+    assert status == 422
+    assert "portable lead" in told["mistakes"][0]["expected"]
+
+
+def test_prices_keep_every_decimal(signed_in: Browser):
+    night = row(signed_in, "band", "night")
+
+    _, told = signed_in.send("patch", f"/bands/{night['id']}?version={night['version']}", {"price": "0.0651234"})
+
+    assert next(b for b in told["bands"] if b["name"] == "night")["price"] == "0.0651234"
+
+
+@pytest.mark.parametrize(
+    ("kind", "name", "fields", "field", "expected"),
+    [
+        ("vehicle", "Wren", {"usable_kwh": 0}, "usable_kwh", "a number above 0 and up to 1000"),
+        ("vehicle", "Wren", {"control": "magic"}, "control", "one of managed, timer, hand"),
+        ("circuit", "shed socket", {"outlet_a": None}, "outlet_a", "the rating of the socket in A"),
+        ("band", "night", {"start": "25:00"}, "start", "HH:MM"),
+        ("band", "night", {"price": "-2000"}, "price", "-1000 to 1000"),
+        ("lead", "wall unit", {"max_a": None}, "max_a", "a value"),
+    ],
+)
+def test_what_core_refuses_is_told_at_its_field(signed_in: Browser, kind, name, fields, field, expected):
+    given = row(signed_in, kind, name)
+
+    status, told = signed_in.send("patch", f"/{kind}s/{given['id']}?version={given['version']}", fields)
+
+    assert status == 422
+    assert told["mistakes"][0]["field"] == field
+    assert expected in told["mistakes"][0]["expected"]
+    assert row(signed_in, kind, name) == given
+
+
+def test_a_time_zone_that_does_not_exist(signed_in: Browser):
+    version = signed_in.get("/household")[1]["household"]["version"]
+
+    status, told = signed_in.send("patch", f"/household?version={version}", {"timezone": "Mars/Olympus"})
+
+    assert status == 422
+    assert told["mistakes"][0]["field"] == "timezone"
+
+
+def test_a_lead_of_80_a_on_a_16_a_breaker_works_with_a_caution(signed_in: Browser):
+    unit = row(signed_in, "lead", "wall unit")
+
+    status, told = signed_in.send("patch", f"/leads/{unit['id']}?version={unit['version']}", {"max_a": 80})
+
+    assert status == 200
+    assert told["drawing"]["vehicles"][0]["bottleneck"] == "circuit"
+    assert "lead-above-circuit" in [caution["code"] for caution in told["drawing"]["cautions"]]
+
+
+def test_two_windows_on_the_same_car(signed_in: Browser, other_person: Person):
+    other = Browser(other_person)
+    wren = row(signed_in, "vehicle", "Wren")
+    path = f"/vehicles/{wren['id']}?version={wren['version']}"
+
+    assert other.send("patch", path, {"usable_kwh": 23})[0] == 200
+    status, told = signed_in.send("patch", path, {"usable_kwh": 24})
+
+    assert status == 409
+    assert (told["current"]["usable_kwh"], told["by"], told["version"]) == (23, "robin", wren["version"] + 1)
+
+
+@pytest.mark.parametrize("kind", ["feeder", "circuit", "lead", "vehicle", "trip", "band"])
+def test_another_household_s_rows_can_be_neither_read_nor_changed_by_id(signed_in: Browser, stranger: Browser, kind: str):
+    mine = signed_in.get("/household")[1][f"{kind}s"][0]
+    before = signed_in.get("/household")[1]
+
+    assert stranger.get("/household")[1][f"{kind}s"] == []
+    assert stranger.send("patch", f"/{kind}s/{mine['id']}?version={mine['version']}", {})[0] == 404
+    assert stranger.send("delete", f"/{kind}s/{mine['id']}?version={mine['version']}")[0] == 404
+    assert stranger.send("patch", f"/tonight/{mine['id']}", {"soc_pct": 5})[0] == 404
+    assert signed_in.get("/household")[1] == before
+
+
+def test_a_row_cannot_be_hung_on_another_household_s(signed_in: Browser, stranger: Browser):
+    unit = row(signed_in, "lead", "wall unit")
+    car = {"name": "Cuckoo", "lead_id": unit["id"], "usable_kwh": 30, "onboard_kw": 3.6, "use_kwh_per_100km": 13}
+
+    status, told = stranger.send("post", "/vehicles/", car)
+
+    assert status == 422
+    assert told["mistakes"][0]["expected"] == "a lead of this household"
+
+
+def test_nothing_without_signing_in(person: Person):
+    nobody = Browser(None)
+
+    assert nobody.get("/tonight")[0] == 401
+    assert nobody.get("/household")[0] == 401
+    assert nobody.send("patch", "/tonight/1", {"soc_pct": 5})[0] in (401, 403)
+
+
+@pytest.mark.parametrize("body", ["", "{", "[]", "nothing"])
+def test_an_empty_or_broken_body_is_refused_in_the_one_shape(signed_in: Browser, body: str):
+    response = signed_in.client.generic("POST", "/api/vehicles/", body, content_type="application/json")
+
+    assert response.status_code in (400, 422)
+    assert response.json()["code"] in ("refused", "failed")
+
+
+def test_a_body_of_five_megabytes_is_refused(signed_in: Browser):
+    response = signed_in.client.generic("POST", "/api/vehicles/", "x" * 5_000_000, content_type="application/json")
+
+    assert response.status_code == 413
+    assert response.json()["code"] == "too_large"
+
+
+def test_a_trip_typed_by_the_clock_is_on_the_household_s_clock(signed_in: Browser):
+    wren = row(signed_in, "vehicle", "Wren")
+    trip = {"vehicle_id": wren["id"], "leave": "2026-01-18T09:00", "back": "2026-01-18T10:00", "km": 12}
+
+    assert signed_in.send("post", "/trips/", trip)[0] == 200
+    assert TripRow.objects.get(km=12).leave.isoformat() == "2026-01-18T08:00:00+00:00"

@@ -1,0 +1,166 @@
+"""The evening question, and what changes every evening."""
+
+import pytest
+
+from moonplan.household.models import Change, Person
+from moonplan.planning.models import ShownPlan
+from tests.api.conftest import Browser, car_of, versions
+
+
+def test_the_evening_s_answer(signed_in: Browser):
+    status, told = signed_in.get("/tonight")
+    wren = car_of(told, "Wren")
+
+    assert status == 200
+    assert (wren["action"], wren["place"], wren["amps"]) == ("plug_in", "shed socket", 10)
+    assert wren["plug_in_by"] == "2026-01-14T22:45:00+01:00"
+    # 57 to 90 % of 22 kWh are 7.26 kWh; at 0.94 × 2.3 − 0.25 = 1.912 kW they take 3.797 h of 2.3 kW: 8.733 kWh.
+    assert (wren["soc_from_pct"], wren["soc_to_pct"]) == (57, 90)
+    assert wren["wall_kwh"] == pytest.approx(8.733, abs=0.001)
+    assert wren["cost"] == pytest.approx(8.733 * 0.08912, abs=0.001)
+    assert wren["range_km"] == pytest.approx(7.26 / 14.1 * 100, abs=0.1)
+    assert wren["rate_source"] == "assumed"
+
+
+def test_a_typed_soc_is_a_reading_and_the_plan_follows(signed_in: Browser):
+    _, before = signed_in.get("/tonight")
+    wren = car_of(before, "Wren")
+
+    status, after = signed_in.send("patch", f"/tonight/{wren['id']}", {"soc_pct": 80, "versions": versions(wren)})
+
+    assert status == 200
+    assert car_of(after, "Wren")["soc_from_pct"] == 80
+    assert car_of(after, "Wren")["wall_kwh"] == pytest.approx(2.2 / 1.912 * 2.3, abs=0.001)
+    assert after["undo"] == "Wren: SoC 80 %"
+
+
+@pytest.mark.parametrize(
+    ("field", "value", "expected"),
+    [
+        ("soc_pct", 130, "0 to 100"),
+        ("leave", "2026-01-14T17:00:00+01:00", "a time after now (18:10)"),
+        ("leave", "2026-01-15T25:61", "a time such as 07:30"),
+        ("km", -4, "0 to 5000"),
+        ("limit_pct", 101, "0 to 100"),
+        ("ceiling_a", 2000, "0 to 1000"),
+        ("ready_by", "soon", "HH:MM"),
+        ("colour", "red", "a known field"),
+    ],
+)
+def test_a_wrong_entry_is_refused_at_its_field_and_nothing_changes(
+    signed_in: Browser, field: str, value: object, expected: str
+):
+    _, before = signed_in.get("/tonight")
+    wren = car_of(before, "Wren")
+
+    status, told = signed_in.send("patch", f"/tonight/{wren['id']}", {field: value, "versions": versions(wren)})
+
+    assert status == 422
+    assert told["mistakes"][0]["field"] == field
+    assert told["mistakes"][0]["expected"] == expected
+    assert signed_in.get("/tonight")[1]["revision"] == before["revision"]
+    assert not Change.objects.exists()
+
+
+def test_leaving_earlier_moves_the_whole_trip(signed_in: Browser, person: Person):
+    _, before = signed_in.get("/tonight")
+    wren = car_of(before, "Wren")
+
+    # A clock time without an offset is one on the household's own clock.
+    status, after = signed_in.send(
+        "patch", f"/tonight/{wren['id']}", {"leave": "2026-01-15T06:35", "versions": versions(wren)}
+    )
+
+    assert status == 200
+    assert car_of(after, "Wren")["inputs"]["leave"] == "2026-01-15T05:35:00Z"
+    trip = person.household.trips.filter(vehicle_id=wren["id"]).first()
+    assert (trip.back - trip.leave).total_seconds() == (5 * 60 + 25) * 60
+
+
+def test_a_trip_moved_onto_another_is_refused(signed_in: Browser, person: Person):
+    _, before = signed_in.get("/tonight")
+    wren = car_of(before, "Wren")
+
+    status, told = signed_in.send(
+        "patch", f"/tonight/{wren['id']}", {"leave": "2026-01-16T06:00", "versions": versions(wren)}
+    )
+
+    assert status == 422
+    assert told["mistakes"][0]["field"] == "leave"
+    assert "the return of" in told["mistakes"][0]["expected"]
+
+
+def test_tonight_s_limit_ceiling_and_not_plugged_in(signed_in: Browser):
+    _, told = signed_in.get("/tonight")
+    wren = car_of(told, "Wren")
+    path = f"/tonight/{wren['id']}"
+
+    _, told = signed_in.send("patch", path, {"limit_pct": 70, "ceiling_a": 8, "versions": versions(wren)})
+    wren = car_of(told, "Wren")
+    assert (wren["soc_to_pct"], wren["amps"]) == (70, 8)
+
+    _, told = signed_in.send("patch", path, {"plugged_in": False, "versions": versions(wren)})
+    wren = car_of(told, "Wren")
+    assert (wren["action"], wren["why"]) == ("leave_unplugged", "not plugged in tonight")
+
+
+def test_i_need_it_earlier(signed_in: Browser):
+    _, told = signed_in.get("/tonight")
+    wren = car_of(told, "Wren")
+
+    _, told = signed_in.send("patch", f"/tonight/{wren['id']}", {"ready_by": "03:00", "versions": versions(wren)})
+
+    wren = car_of(told, "Wren")
+    assert wren["departure"]["short_kwh"] == 0
+    assert wren["ready_at"] <= "2026-01-15T03:00:00+01:00"
+
+
+def test_undo_goes_back_step_by_step(signed_in: Browser):
+    _, first = signed_in.get("/tonight")
+    wren = car_of(first, "Wren")
+    path = f"/tonight/{wren['id']}"
+    _, second = signed_in.send("patch", path, {"limit_pct": 70, "versions": versions(wren)})
+    signed_in.send("patch", path, {"limit_pct": 60, "versions": versions(car_of(second, "Wren"))})
+
+    signed_in.send("post", "/undo")
+    assert car_of(signed_in.get("/tonight")[1], "Wren")["soc_to_pct"] == 70
+    signed_in.send("post", "/undo")
+    _, back = signed_in.get("/tonight")
+    assert car_of(back, "Wren")["soc_to_pct"] == 90
+    assert back["undo"] is None
+    assert signed_in.send("post", "/undo")[0] == 200
+
+
+def test_two_people_on_the_same_evening(signed_in: Browser, other_person: Person):
+    other = Browser(other_person)
+    wren = car_of(signed_in.get("/tonight")[1], "Wren")
+    path = f"/tonight/{wren['id']}"
+    seen = versions(wren)
+
+    assert other.send("patch", path, {"km": 40, "versions": seen})[0] == 200
+    status, told = signed_in.send("patch", path, {"km": 25, "versions": seen})
+
+    assert status == 409
+    assert (told["by"], told["current"]["km"]) == ("robin", 40)
+    assert car_of(signed_in.get("/tonight")[1], "Wren")["inputs"]["km"] == 40
+
+
+def test_the_plan_that_was_shown_is_kept_once(signed_in: Browser, person: Person):
+    signed_in.get("/tonight")
+    signed_in.get("/tonight")
+
+    shown = ShownPlan.objects.filter(household=person.household)
+    assert shown.count() == 1
+    assert shown.get().plan["format"] == "moonplan-plan/1"
+    assert shown.get().document["vehicles"][1]["soc_pct"] == 57
+
+
+def test_a_household_without_cars_is_answered(signed_in: Browser, person: Person):
+    household = person.household
+    for rows in (household.trips, household.rates, household.vehicles):
+        rows.all().delete()
+
+    status, told = signed_in.get("/tonight")
+
+    assert status == 200
+    assert told["cars"] == []

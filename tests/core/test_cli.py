@@ -1,0 +1,111 @@
+"""The command line: documents in, documents out, exit status 2 for what cannot be used."""
+
+import io
+import json
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from moonplan.cli import main
+from tests.core.factories import a_car, a_document, a_lead
+
+EXAMPLE = str(Path(__file__).parents[1] / "examples" / "two_cars.json")
+
+
+@pytest.fixture
+def given(tmp_path: Path):
+    def write(document: dict[str, Any] | str) -> str:
+        file = tmp_path / "household.json"
+        file.write_text(document if isinstance(document, str) else json.dumps(document))
+        return str(file)
+
+    return write
+
+
+def answer(capfd: pytest.CaptureFixture[str], *arguments: str) -> dict[str, Any]:
+    assert main(arguments) == 0
+    return json.loads(capfd.readouterr().out)
+
+
+def test_a_plan_is_the_only_thing_on_standard_output(capfd: pytest.CaptureFixture[str]):
+    told = answer(capfd, "plan", EXAMPLE, "--json")
+
+    assert told["format"] == "moonplan-plan/1"
+    assert [vehicle["id"] for vehicle in told["vehicles"]] == ["heron", "wren"]
+    assert told["totals"]["short_kwh"] == 0
+    assert told["objective"]["bound"] <= told["objective"]["value"]
+
+
+def test_from_standard_input(capfd: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch):
+    class Input:
+        buffer = io.BytesIO(json.dumps(a_document()).encode())
+
+    monkeypatch.setattr("sys.stdin", Input())
+
+    assert answer(capfd, "plan", "-", "--json")["start"] == "2026-01-14T18:00:00+01:00"
+
+
+def test_mistakes_go_to_standard_error_with_status_2(capfd: pytest.CaptureFixture[str], given):
+    assert main(["plan", given(a_document(vehicles=[a_car(soc_pct=130)], wake="6:15")), "--json"]) == 2
+
+    captured = capfd.readouterr()
+    assert captured.out == ""
+    assert captured.err.splitlines() == ["vehicles[0].soc_pct: 130, expected 0 to 100", 'wake: "6:15", expected HH:MM']
+
+
+@pytest.mark.parametrize("text", ["", "{", "[1]", "x" * 5_000_000])
+def test_what_is_no_document_ends_without_a_traceback(capfd: pytest.CaptureFixture[str], given, text: str):
+    assert main(["plan", given(text)]) == 2
+    assert "Traceback" not in capfd.readouterr().err
+
+
+def test_a_file_that_is_not_there(capfd: pytest.CaptureFixture[str]):
+    with pytest.raises(SystemExit) as ended:
+        main(["plan", "/nowhere.json"])
+
+    assert ended.value.code == 2
+    assert "/nowhere.json" in capfd.readouterr().err
+
+
+def test_a_habit_that_is_not_planned_yet_is_said(capfd: pytest.CaptureFixture[str]):
+    assert main(["plan", EXAMPLE, "--habit", "low_soc"]) == 0
+
+    assert "habit low_soc is not planned yet: planned as cheapest" in capfd.readouterr().err
+
+
+def test_the_chain_of_each_car(capfd: pytest.CaptureFixture[str]):
+    heron, wren = answer(capfd, "chain", EXAMPLE, "--json")["vehicles"]
+
+    assert heron["links"] == {"circuit": 16, "lead": 16, "cable": 20, "car": 16}
+    assert (heron["amps"], heron["phases"], heron["bottleneck"], heron["next"]) == (16, 3, "circuit", "lead")
+    assert heron["wall_kw"] == pytest.approx(11.04)
+    # 0.94 × 2.3 − 0.25, assumed
+    assert (wren["bottleneck"], wren["battery_kw"]) == ("outlet", pytest.approx(1.912))
+
+
+def test_a_chain_that_does_not_charge_says_why(capfd: pytest.CaptureFixture[str], given):
+    told = answer(capfd, "chain", given(a_document(leads=[a_lead(min_a=20)])), "--json")["vehicles"][0]
+
+    assert (told["amps"], told["no_charge"]) == (0, "the circuit leaves 16 A, and charging starts at 20 A")
+
+
+def test_the_price_of_every_slot(capfd: pytest.CaptureFixture[str]):
+    slots = answer(capfd, "prices", EXAMPLE, "--json")["slots"]
+
+    assert slots[0] == ["2026-01-14T18:15:00+01:00", 0.29871, 0.04, "evening peak"]
+    assert len(slots) == 167  # 18:15 to noon two days later
+    assert {slot[3] for slot in slots} == {"night", "evening peak", "default"}
+
+
+def test_the_tables_a_person_reads(capfd: pytest.CaptureFixture[str]):
+    for command in ("plan", "chain", "prices"):
+        assert main([command, EXAMPLE]) == 0
+    told = capfd.readouterr().out
+
+    assert "Heron on wall-unit: 16 A, 3-phase" in told
+    assert "the circuit decides, then the lead" in told
+
+
+def test_the_schema(capfd: pytest.CaptureFixture[str]):
+    assert answer(capfd, "schema")["properties"]["format"]["const"] == "moonplan-household/1"

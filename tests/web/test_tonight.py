@@ -1,0 +1,155 @@
+"""The evening as a person lives it: read, change, be refused, take back."""
+
+import re
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.web.conftest import DESK, PHONE, Served
+
+
+def car(page: Page, name: str):
+    return page.get_by_role("region", name=name, exact=True)
+
+
+@pytest.mark.parametrize("viewport", [DESK, PHONE], ids=["desk", "phone"])
+def test_the_evening_question_is_answered_before_anything_is_touched(demo: Served, open_page, viewport):
+    page = open_page(demo.link, viewport)
+
+    wren = car(page, "Wren")
+    expect(wren.get_by_role("heading", level=2)).to_contain_text(
+        "Plug Wren into the shed socket by 22:45, at 10 A; ready by"
+    )
+    expect(wren).to_contain_text("→ 90 %")
+    expect(wren).to_contain_text("8.7 kWh")
+    expect(wren).to_contain_text("€0.78")
+    expect(wren).to_contain_text("51 km of range")
+    expect(page.get_by_role("complementary", name="Settings for Wren")).to_contain_text("charge limit 90%")
+    expect(page.get_by_role("region", name="The night, drawn")).to_contain_text("night 0.08912")
+    # Nothing sticks out sideways.
+    assert page.evaluate("document.documentElement.scrollWidth") <= viewport["width"]
+
+
+@pytest.mark.parametrize("viewport", [DESK, PHONE], ids=["desk", "phone"])
+def test_a_typed_soc_changes_the_plan_and_undo_takes_it_back(demo: Served, open_page, viewport):
+    page = open_page(demo.link, viewport)
+    wren = car(page, "Wren")
+
+    wren.get_by_role("spinbutton", name="SoC now").fill("80")
+
+    # 10 % of 22 kWh at 1.912 kW into the battery: 1.15 h of 2.3 kW.
+    expect(wren).to_contain_text("2.6 kWh")
+    page.get_by_role("button", name="Undo “Wren: SoC 80 %”").click()
+    expect(wren).to_contain_text("8.7 kWh")
+    expect(wren.get_by_role("spinbutton", name="SoC now")).to_have_value("57")
+
+
+def test_a_wrong_entry_is_refused_at_the_field_and_the_last_good_plan_stays(demo: Served, open_page):
+    page = open_page(demo.link)
+    wren = car(page, "Wren")
+
+    wren.get_by_role("spinbutton", name="SoC now").fill("130")
+    expect(wren.get_by_role("alert")).to_have_text("SoC now: expected 0 to 100")
+    expect(wren).to_contain_text("8.7 kWh")
+
+    wren.get_by_role("textbox", name="Leaving time").fill("25:10")
+    wren.get_by_role("textbox", name="Leaving time").press("Enter")
+    expect(wren.get_by_role("alert")).to_have_text("Leaving time: expected a time such as 07:30")
+    expect(wren).to_contain_text("8.7 kWh")
+
+
+def test_the_next_trip_is_changed_where_it_stands(demo: Served, open_page):
+    page = open_page(demo.link)
+    wren = car(page, "Wren")
+
+    leaving = wren.get_by_role("textbox", name="Leaving time")
+    leaving.fill("630")
+    leaving.press("Enter")
+    expect(leaving).to_have_value("06:30")
+    wren.get_by_role("spinbutton", name="Distance").fill("500")
+    # 500 km at 14.1 kWh take 70.5 kWh, and 4.4 in reserve: 52.9 more than the 22 that fit.
+    expect(wren).to_contain_text("Charge on the way: 52.9 kWh beyond a full battery.")
+
+
+def test_a_shortage_is_told_in_km(demo: Served, open_page):
+    page = open_page(demo.link)
+    wren = car(page, "Wren")
+    wren.get_by_role("spinbutton", name="SoC now").fill("5")
+
+    wren.get_by_role("spinbutton", name="Distance").fill("150")
+
+    # 150 km take 21.15 kWh; with the reserve more than fits, so all 22 are wanted, and the night gives them all.
+    expect(wren).to_contain_text("Charge on the way: 3.5 kWh")
+    wren.get_by_role("checkbox", name="Not plugged in tonight").check()
+    # Without the night 1.1 of 22 kWh are aboard: 20.9 kWh are missing, 148 km.
+    expect(wren).to_contain_text("Short by 148 km (20.9 kWh) for Thursday: 5 % of the 100 % needed.")
+
+
+def test_tonight_only(demo: Served, open_page):
+    page = open_page(demo.link)
+    wren = car(page, "Wren")
+
+    wren.get_by_role("combobox", name="Current ceiling").select_option("6 A")
+    expect(wren.get_by_role("heading", level=2)).to_contain_text("at 6 A")
+    wren.get_by_role("spinbutton", name="Limit tonight").fill("70")
+    expect(wren).to_contain_text("→ 70 %")
+    wren.get_by_role("checkbox", name="Not plugged in tonight").check()
+    expect(wren.get_by_role("heading", level=2)).to_contain_text("Leave Wren unplugged tonight: not plugged in tonight")
+
+
+def test_what_was_changed_is_there_when_the_page_is_opened_again(demo: Served, open_page):
+    page = open_page(demo.link)
+    car(page, "Heron").get_by_role("spinbutton", name="SoC now").fill("66")
+    expect(page.get_by_role("button", name="Undo “Heron: SoC 66 %”")).to_be_enabled()
+
+    page.reload()
+
+    expect(car(page, "Heron").get_by_role("spinbutton", name="SoC now")).to_have_value("66")
+
+
+def test_with_the_keyboard_only(demo: Served, open_page):
+    page = open_page(demo.link)
+    wren = car(page, "Wren")
+    expect(wren).to_be_visible()
+
+    def tab_to(name: str) -> None:
+        for _ in range(60):
+            page.keyboard.press("Tab")
+            if page.evaluate("document.activeElement.getAttribute('aria-label') || ''").startswith(name):
+                return
+        raise AssertionError(f"{name} cannot be reached with Tab")
+
+    tab_to("SoC now")  # Heron's
+    tab_to("SoC now")  # Wren's
+    page.keyboard.press("ArrowUp")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("button", name="Undo “Wren: SoC 58 %”")).to_be_visible()
+    tab_to("Wren, ")
+    expect(page.get_by_role("region", name="The night, drawn")).to_contain_text("After ten minutes: 230 V, 2.3 kW.")
+    page.keyboard.press("Control+z")
+    expect(wren.get_by_role("spinbutton", name="SoC now")).to_have_value("57")
+
+
+def test_the_night_can_be_read_as_a_table(demo: Served, open_page):
+    page = open_page(demo.link)
+
+    page.get_by_text("Read the night as a table").click()
+
+    row = page.get_by_role("table", name="Sessions of the night").get_by_role("row", name=re.compile("Wren"))
+    expect(row).to_contain_text("57 % → 90 %")
+    expect(row).to_contain_text("for Thursday 08:05 (22 km)")
+
+
+def test_two_windows_on_the_same_car_lose_nothing(demo: Served, open_page):
+    mine, theirs = open_page(demo.link), open_page(demo.new_link())
+    expect(car(mine, "Wren")).to_be_visible()
+
+    car(theirs, "Wren").get_by_role("spinbutton", name="Distance").fill("40")
+    expect(theirs.get_by_role("button", name="Undo “Wren: next trip”")).to_be_visible()
+    car(mine, "Wren").get_by_role("spinbutton", name="Distance").fill("30")
+
+    asked = car(mine, "Wren").get_by_role("alertdialog")
+    expect(asked).to_contain_text("distance: theirs 40 km, yours 30 km")
+    asked.get_by_role("button", name="Use mine").click()
+    expect(car(mine, "Wren").get_by_role("spinbutton", name="Distance")).to_have_value("30")
+    expect(asked).to_have_count(0)
