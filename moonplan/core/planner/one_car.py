@@ -17,7 +17,8 @@ from moonplan.core.timegrid import Floats
 
 _NODES_PER_SLOT = 24
 _LEAST_NODES_PER_SLOT = 4
-_MOST_NODES = 1500
+_USUAL_NODES = 1500
+_MOST_NODES = 20_000
 # Currents that a continuous lead is tried at within one timer session, as shares of the way from least to most.
 _TIMER_SHARES = (1.0, 0.75, 0.5, 0.25, 0.0)
 # Currents that a managed car is tried at where own sun is left; without sun the full current is never worse, but for
@@ -77,7 +78,8 @@ class _Programme:
         most = float(room.max())
         gain = max(self._gain(most, car.rate.cautious), 1e-6)
         usable = car.vehicle.usable_kwh
-        step = min(max(gain / _NODES_PER_SLOT, usable / _MOST_NODES), gain / _LEAST_NODES_PER_SLOT)
+        step = min(max(gain / _NODES_PER_SLOT, usable / _USUAL_NODES), gain / _LEAST_NODES_PER_SLOT)
+        step = max(step, usable / _MOST_NODES)
         anchor = car.departures[0].required_kwh if car.departures else (car.wanted_at_end_kwh or 0.0)
         even = anchor % step + step * np.arange(0, int(usable / step) + 1)
         # Limits and requirements are levels of their own: nothing is interpolated across them.

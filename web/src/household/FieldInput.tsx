@@ -40,6 +40,7 @@ export function FieldInput({ field, whole, value, error, onChange }: Props) {
                 type={TYPES[field.type] ?? "text"}
                 inputMode={field.type === "number" || field.type === "price" ? "decimal" : undefined}
                 required={field.required}
+                placeholder={field.type === "clock" ? "HH:MM" : undefined}
                 value={value}
                 onChange={(event) => onChange(event.currentTarget.value)}
               />
@@ -62,7 +63,7 @@ export function FieldInput({ field, whole, value, error, onChange }: Props) {
   );
 }
 
-const TYPES: Partial<Record<FieldSpec["type"], string>> = { clock: "time", moment: "datetime-local" };
+const TYPES: Partial<Record<FieldSpec["type"], string>> = { moment: "datetime-local" };
 
 function choicesOf(field: FieldSpec, whole: WholeHousehold): [string, string][] | undefined {
   if (field.type === "flag")
