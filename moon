@@ -139,7 +139,7 @@ run_tests() {
   step "deployment check" deploy_check
   step "generated types" types_are_fresh
   (cd web && step "biome" npx --no-install biome check src && step "tsc" npx --no-install tsc --noEmit && step "vitest" npx --no-install vitest run)
-  step "pytest" "$bin/pytest" "$@"
+  step "pytest" "$bin/pytest" -n 2 "$@"
 }
 
 make_types() {

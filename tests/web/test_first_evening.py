@@ -124,3 +124,25 @@ def test_signing_out_and_in_again(empty: Served, open_page):
     page.get_by_role("textbox", name="Password").fill("carport at night")
     page.get_by_role("button", name="Sign in").click()
     expect(page.get_by_role("heading", name="First evening")).to_be_visible()
+
+
+@pytest.mark.parametrize(("choice", "kwh"), [("Use mine", "24"), ("Keep theirs", "23")])
+def test_two_windows_on_the_same_car_of_the_drawing(demo: Served, open_page, choice: str, kwh: str):
+    windows = [open_page(demo.link), open_page(demo.new_link())]
+    for page in windows:
+        page.get_by_role("link", name="Household").click()
+        page.get_by_role("button", name="Wren circuit").click()
+    mine, theirs = windows
+    answer(theirs, "Wren", Usable_battery="23")
+
+    form = mine.get_by_role("form", name="Wren")
+    form.get_by_label("Usable battery").fill("24")
+    form.get_by_role("button", name="Save").click()
+    asked = form.get_by_role("alertdialog")
+    expect(asked).to_contain_text("demo changed this meanwhile.")
+    expect(asked).to_contain_text("Usable battery: theirs 23, yours 24")
+    asked.get_by_role("button", name=choice).click()
+    expect(form).to_have_count(0)
+
+    mine.get_by_role("button", name="Wren circuit").click()
+    expect(mine.get_by_role("form", name="Wren").get_by_label("Usable battery")).to_have_value(kwh)

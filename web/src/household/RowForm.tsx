@@ -1,10 +1,12 @@
 import { Button } from "@mantine/core";
+import { useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { ApiError, type WholeHousehold } from "../api/client";
 import { FieldInput } from "./FieldInput";
 import type { FieldSpec, Kind } from "./fields";
 import classes from "./Household.module.css";
 import { useRowEdit, type Values } from "./household.queries";
+import { RowConflict } from "./RowConflict";
 import { typed, written } from "./values";
 
 interface Props {
@@ -21,6 +23,7 @@ interface Props {
 /** The questions about one part, each with why it is asked. What the server refuses is told at its field. */
 export function RowForm({ kind, name, fields, whole, row, defaults = {}, onDone, onCancel }: Props) {
   const editing = useRowEdit();
+  const client = useQueryClient();
   const manner = whole.household.timezone;
   const start = () => Object.fromEntries(fields.map((f) => [f.name, written(f, (row ?? defaults)[f.name], manner)]));
   const [texts, setTexts] = useState<Record<string, string>>(start);
@@ -30,8 +33,7 @@ export function RowForm({ kind, name, fields, whole, row, defaults = {}, onDone,
   const [more, setMore] = useState(false);
   const shown = fields.filter((field) => !field.more || more || errors[field.name]);
 
-  function save(event: FormEvent) {
-    event.preventDefault();
+  function changed(): Values {
     const values: Values = {};
     for (const field of fields) {
       const text = texts[field.name] ?? "";
@@ -39,11 +41,22 @@ export function RowForm({ kind, name, fields, whole, row, defaults = {}, onDone,
       if (!row && text === "" && !field.required) continue;
       values[field.name] = typed(field, text);
     }
-    editing.mutate({ kind, id: row?.id, version: row?.version, values }, { onSuccess: onDone });
+    return values;
+  }
+
+  function save(version = row?.version) {
+    editing.mutate({ kind, id: row?.id, version, values: changed() }, { onSuccess: onDone });
   }
 
   return (
-    <form className={classes.form} onSubmit={save} aria-label={name}>
+    <form
+      className={classes.form}
+      onSubmit={(event: FormEvent) => {
+        event.preventDefault();
+        save();
+      }}
+      aria-label={name}
+    >
       {shown.map((field) => (
         <FieldInput
           key={field.name}
@@ -54,11 +67,22 @@ export function RowForm({ kind, name, fields, whole, row, defaults = {}, onDone,
           onChange={(text) => setTexts((before) => ({ ...before, [field.name]: text }))}
         />
       ))}
-      {problem && !known && (
+      {problem?.status === 409 && (
+        <RowConflict
+          problem={problem.problem}
+          fields={fields.filter((field) => field.name in changed())}
+          texts={texts}
+          timezone={manner}
+          onMine={() => save(problem.problem.version ?? 0)}
+          onTheirs={async () => {
+            await client.invalidateQueries({ queryKey: ["household"] });
+            onDone();
+          }}
+        />
+      )}
+      {problem && problem.status !== 409 && !known && (
         <p role="alert" className={classes.wrong}>
-          {problem.status === 409
-            ? `${problem.problem.by} changed this meanwhile. Close and open it again to see what stands there now; what you typed is still here.`
-            : problem.message}
+          {problem.message}
         </p>
       )}
       <div className={classes.buttons}>

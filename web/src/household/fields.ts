@@ -13,135 +13,78 @@ export interface FieldSpec {
   more?: boolean;
 }
 
+function ask(name: string, label: string, type: FieldSpec["type"], more: Partial<FieldSpec> = {}): FieldSpec {
+  return { name, label, type, ...more };
+}
+
 const RULE: [string, string][] = [
   ["0.8", "80 % of a breaker for loads that run for hours"],
   ["1", "A dedicated circuit may be loaded fully"],
 ];
+const ONE_TO_THREE: [string, string][] = ["1", "2", "3"].map((n) => [n, n]);
 
 export const PLACE: FieldSpec[] = [
-  { name: "name", label: "Name of the house", type: "text", required: true },
-  {
-    name: "timezone",
-    label: "Time zone",
-    type: "text",
+  ask("name", "Name of the house", "text", { required: true }),
+  ask("timezone", "Time zone", "text", {
     required: true,
     why: "Tariffs and nights go by your clock, also when it changes. For example Europe/Ljubljana.",
-  },
-  {
-    name: "distance_unit",
-    label: "Distances in",
-    type: "choice",
+  }),
+  ask("distance_unit", "Distances in", "choice", {
     choices: [
       ["km", "kilometres"],
       ["mi", "miles"],
     ],
-  },
-  { name: "currency", label: "Currency", type: "text", why: "Three letters, for example EUR." },
-  { name: "wake", label: "Up at", type: "clock", why: "What has to be done by hand is planned while someone is up." },
-  { name: "bedtime", label: "In bed by", type: "clock" },
-  {
-    name: "latitude",
-    label: "Latitude",
-    unit: "°",
-    type: "number",
-    more: true,
-    why: "For dusk and dawn on the night sheet.",
-  },
-  { name: "longitude", label: "Longitude", unit: "°", type: "number", more: true },
-  { name: "horizon_nights", label: "Nights planned ahead", type: "number", more: true },
+  }),
+  ask("currency", "Currency", "text", { why: "Three letters, for example EUR." }),
+  ask("wake", "Up at", "clock", { why: "What has to be done by hand is planned while someone is up." }),
+  ask("bedtime", "In bed by", "clock"),
+  ask("latitude", "Latitude", "number", { unit: "°", more: true, why: "For dusk and dawn on the night sheet." }),
+  ask("longitude", "Longitude", "number", { unit: "°", more: true }),
+  ask("horizon_nights", "Nights planned ahead", "number", { more: true }),
 ];
 
 export const SUPPLY: FieldSpec[] = [
-  {
-    name: "continuous_factor",
-    label: "Your region's rule for continuous load",
-    type: "choice",
+  ask("continuous_factor", "Your region's rule for continuous load", "choice", {
     choices: RULE,
     why: "Charging is a load that runs for hours. Ask your electrician which rule holds where you live.",
-  },
-  {
-    name: "leg_voltage_v",
-    label: "Volts a leg",
+  }),
+  ask("leg_voltage_v", "Volts a leg", "number", {
     unit: "V",
-    type: "number",
     required: true,
     why: "Between one live wire and neutral: 230, or 120 where a house has two legs.",
-  },
-  {
-    name: "legs",
-    label: "Legs",
-    type: "choice",
-    choices: [
-      ["1", "1"],
-      ["2", "2"],
-      ["3", "3"],
-    ],
-  },
-  {
-    name: "rating_a",
-    label: "Main breaker",
+  }),
+  ask("legs", "Legs", "choice", { choices: ONE_TO_THREE }),
+  ask("rating_a", "Main breaker", "number", {
     unit: "A",
-    type: "number",
     required: true,
     why: "Everything in the house has to fit under it, cars too.",
-  },
-  { name: "base_margin_a", label: "Kept free", unit: "A", type: "number", more: true },
+  }),
+  ask("base_margin_a", "Kept free", "number", { unit: "A", more: true }),
 ];
 
 export const CIRCUIT: FieldSpec[] = [
-  { name: "name", label: "Name", type: "text", required: true, why: "As you call the place: carport, shed socket." },
-  {
-    name: "kind",
-    label: "Ends in",
-    type: "choice",
+  ask("name", "Name", "text", { required: true, why: "As you call the place: carport, shed socket." }),
+  ask("kind", "Ends in", "choice", {
     choices: [
       ["dedicated", "a circuit of its own for charging"],
       ["socket", "an ordinary domestic socket"],
     ],
-  },
-  {
-    name: "breaker_a",
-    label: "Breaker",
+  }),
+  ask("breaker_a", "Breaker", "number", { unit: "A", required: true, why: "Printed on its switch in the panel." }),
+  ask("voltage_v", "Volts a phase", "number", { unit: "V", required: true }),
+  ask("phases", "Phases", "choice", { choices: ONE_TO_THREE }),
+  ask("continuous_factor", "Continuous load", "choice", { choices: RULE }),
+  ask("outlet_a", "Socket rated", "number", { unit: "A", why: "Leave empty where a wall unit is wired in." }),
+  ask("socket_a", "You allow for hours", "number", {
     unit: "A",
-    type: "number",
-    required: true,
-    why: "Printed on its switch in the panel.",
-  },
-  { name: "voltage_v", label: "Volts a phase", unit: "V", type: "number", required: true },
-  {
-    name: "phases",
-    label: "Phases",
-    type: "choice",
-    choices: [
-      ["1", "1"],
-      ["2", "2"],
-      ["3", "3"],
-    ],
-  },
-  { name: "continuous_factor", label: "Continuous load", type: "choice", choices: RULE },
-  {
-    name: "outlet_a",
-    label: "Socket rated",
-    unit: "A",
-    type: "number",
-    why: "Leave empty where a wall unit is wired in.",
-  },
-  {
-    name: "socket_a",
-    label: "You allow for hours",
-    unit: "A",
-    type: "number",
     more: true,
     why: "On an ordinary socket; empty takes the usual value.",
-  },
-  { name: "wire_a", label: "Wire rated", unit: "A", type: "number", more: true },
-  { name: "legs", label: "On legs", type: "text", more: true, why: "For example L2; empty takes the first ones." },
-  { name: "other_load_a", label: "Other things on it", unit: "A", type: "number", more: true },
-  { name: "feeder_id", label: "Through the panel", type: "link", to: "feeders", more: true },
-  {
-    name: "sharing",
-    label: "Shared between leads",
-    type: "choice",
+  }),
+  ask("wire_a", "Wire rated", "number", { unit: "A", more: true }),
+  ask("legs", "On legs", "text", { more: true, why: "For example L2; empty takes the first ones." }),
+  ask("other_load_a", "Other things on it", "number", { unit: "A", more: true }),
+  ask("feeder_id", "Through the panel", "link", { to: "feeders", more: true }),
+  ask("sharing", "Shared between leads", "choice", {
     more: true,
     choices: [
       ["", "as the rule says"],
@@ -149,145 +92,99 @@ export const CIRCUIT: FieldSpec[] = [
       ["even", "evenly"],
       ["none", "one at a time where two do not fit"],
     ],
-  },
-  { name: "residual_current_protection", label: "Residual-current protection", type: "flag", more: true },
+  }),
+  ask("residual_current_protection", "Residual-current protection", "flag", { more: true }),
 ];
 
 export const FEEDER: FieldSpec[] = [
-  { name: "name", label: "Name", type: "text", required: true },
-  { name: "rating_a", label: "Rated", unit: "A", type: "number", required: true },
-  { name: "continuous_factor", label: "Continuous load", type: "choice", choices: RULE },
-  { name: "legs", label: "On legs", type: "text", required: true, why: "For example L1 L2 L3." },
-  { name: "other_load_a", label: "Other things on it", unit: "A", type: "number" },
+  ask("name", "Name", "text", { required: true }),
+  ask("rating_a", "Rated", "number", { unit: "A", required: true }),
+  ask("continuous_factor", "Continuous load", "choice", { choices: RULE }),
+  ask("legs", "On legs", "text", { required: true, why: "For example L1 L2 L3." }),
+  ask("other_load_a", "Other things on it", "number", { unit: "A" }),
 ];
 
 export const LEAD: FieldSpec[] = [
-  { name: "name", label: "Name", type: "text", required: true, why: "Wall unit, portable lead." },
-  { name: "circuit_id", label: "On", type: "link", to: "circuits", required: true },
-  {
-    name: "max_a",
-    label: "At most",
+  ask("name", "Name", "text", { required: true, why: "Wall unit, portable lead." }),
+  ask("circuit_id", "On", "link", { to: "circuits", required: true }),
+  ask("max_a", "At most", "number", {
     unit: "A",
-    type: "number",
     required: true,
     why: "As commissioned, or the largest step with the adapter it has.",
-  },
-  {
-    name: "phases",
-    label: "Phases",
-    type: "choice",
-    choices: [
-      ["1", "1"],
-      ["2", "2"],
-      ["3", "3"],
-    ],
-  },
-  {
-    name: "steps_a",
-    label: "Steps",
+  }),
+  ask("phases", "Phases", "choice", { choices: ONE_TO_THREE }),
+  ask("steps_a", "Steps", "numbers", {
     unit: "A",
-    type: "numbers",
     why: "Where it only has a few, for example 6 8 10 13; empty for any.",
-  },
-  {
-    name: "control",
-    label: "Who sets it",
-    type: "choice",
+  }),
+  ask("control", "Who sets it", "choice", {
     choices: [
       ["managed", "it can change its current all night"],
       ["timer", "a timer, one session a night"],
       ["hand", "by hand"],
     ],
-  },
-  { name: "cable_a", label: "Separate cable", unit: "A", type: "number", more: true },
-  { name: "cable_phases", label: "Cable phases", type: "number", more: true },
-  { name: "min_a", label: "At least", unit: "A", type: "number", more: true },
+  }),
+  ask("cable_a", "Separate cable", "number", { unit: "A", more: true }),
+  ask("cable_phases", "Cable phases", "number", { more: true }),
+  ask("min_a", "At least", "number", { unit: "A", more: true }),
 ];
 
 export const VEHICLE: FieldSpec[] = [
-  { name: "name", label: "Name", type: "text", required: true },
-  { name: "lead_id", label: "Usually on", type: "link", to: "leads", required: true },
-  { name: "usable_kwh", label: "Usable battery", unit: "kWh", type: "number", required: true },
-  {
-    name: "onboard_kw",
-    label: "On-board charger",
+  ask("name", "Name", "text", { required: true }),
+  ask("lead_id", "Usually on", "link", { to: "leads", required: true }),
+  ask("usable_kwh", "Usable battery", "number", { unit: "kWh", required: true }),
+  ask("onboard_kw", "On-board charger", "number", {
     unit: "kW",
-    type: "number",
     required: true,
     why: "The real charger sits in the car; it is often the limit.",
-  },
-  {
-    name: "onboard_phases",
-    label: "On phases",
-    type: "choice",
-    choices: [
-      ["1", "1"],
-      ["2", "2"],
-      ["3", "3"],
-    ],
-  },
-  {
-    name: "use_kwh_per_100km",
-    label: "You use",
+  }),
+  ask("onboard_phases", "On phases", "choice", { choices: ONE_TO_THREE }),
+  ask("use_kwh_per_100km", "You use", "number", {
     unit: "kWh / 100 km",
-    type: "number",
     required: true,
     why: "Your own average, off the trip computer.",
-  },
-  { name: "daily_limit_pct", label: "Daily limit", unit: "%", type: "number" },
-  { name: "reserve_pct", label: "Reserve", unit: "%", type: "number", why: "You do not want to arrive below it." },
-  {
-    name: "control",
-    label: "Who starts it",
-    type: "choice",
+  }),
+  ask("daily_limit_pct", "Daily limit", "number", { unit: "%" }),
+  ask("reserve_pct", "Reserve", "number", { unit: "%", why: "You do not want to arrive below it." }),
+  ask("control", "Who starts it", "choice", {
     choices: [
       ["hand", "by hand"],
       ["timer", "the car's own timer"],
       ["managed", "it can be steered all night"],
     ],
-  },
-  { name: "rated_kwh_per_100km", label: "Its display reckons", unit: "kWh / 100 km", type: "number", more: true },
-  { name: "ceiling_a", label: "Never above", unit: "A", type: "number", more: true },
-  { name: "boost_pct", label: "Charge at once below", unit: "%", type: "number", more: true },
-  { name: "rest_pct", label: "Rests best below", unit: "%", type: "number", more: true },
-  { name: "taper_from_pct", label: "Slows down from", unit: "%", type: "number", more: true },
-  {
-    name: "end_pct",
-    label: "Left when the plan ends",
-    unit: "%",
-    type: "number",
-    more: true,
-    why: "Empty takes the daily limit.",
-  },
-  { name: "cutoff", label: "Has no limit of its own", type: "flag", more: true },
+  }),
+  ask("rated_kwh_per_100km", "Its display reckons", "number", { unit: "kWh / 100 km", more: true }),
+  ask("ceiling_a", "Never above", "number", { unit: "A", more: true }),
+  ask("boost_pct", "Charge at once below", "number", { unit: "%", more: true }),
+  ask("rest_pct", "Rests best below", "number", { unit: "%", more: true }),
+  ask("taper_from_pct", "Slows down from", "number", { unit: "%", more: true }),
+  ask("end_pct", "Left when the plan ends", "number", { unit: "%", more: true, why: "Empty takes the daily limit." }),
+  ask("cutoff", "Has no limit of its own", "flag", { more: true }),
 ];
 
 export const PRICES: FieldSpec[] = [
-  {
-    name: "default_price",
-    label: "Price a kWh",
-    type: "price",
+  ask("default_price", "Price a kWh", "price", {
     required: true,
     why: "Whenever no band below says otherwise. Keep all decimals of your sheet.",
-  },
-  { name: "export_price", label: "Paid for what you feed in", type: "price" },
-  { name: "contracted_kw", label: "Contracted power", unit: "kW", type: "number", more: true },
+  }),
+  ask("export_price", "Paid for what you feed in", "price"),
+  ask("contracted_kw", "Contracted power", "number", { unit: "kW", more: true }),
 ];
 
 export const BAND: FieldSpec[] = [
-  { name: "name", label: "Name", type: "text", required: true },
-  { name: "price", label: "Price a kWh", type: "price", required: true },
-  { name: "start", label: "From", type: "clock", required: true },
-  { name: "end", label: "To", type: "clock", required: true, why: "May cross midnight; 00:00 to 00:00 is all day." },
-  { name: "days", label: "Days", type: "days" },
-  { name: "months", label: "Months", type: "numbers", more: true, why: "For example 11 12 1 2; empty for all." },
+  ask("name", "Name", "text", { required: true }),
+  ask("price", "Price a kWh", "price", { required: true }),
+  ask("start", "From", "clock", { required: true }),
+  ask("end", "To", "clock", { required: true, why: "May cross midnight; 00:00 to 00:00 is all day." }),
+  ask("days", "Days", "days"),
+  ask("months", "Months", "numbers", { more: true, why: "For example 11 12 1 2; empty for all." }),
 ];
 
 export const TRIP: FieldSpec[] = [
-  { name: "vehicle_id", label: "Car", type: "link", to: "vehicles", required: true },
-  { name: "leave", label: "Leaves", type: "moment", required: true },
-  { name: "back", label: "Back", type: "moment", required: true },
-  { name: "km", label: "Distance, there and back", unit: "km", type: "number", required: true },
-  { name: "fill", label: "Leave full", type: "flag" },
-  { name: "temperature_c", label: "Outside", unit: "°C", type: "number", more: true },
+  ask("vehicle_id", "Car", "link", { to: "vehicles", required: true }),
+  ask("leave", "Leaves", "moment", { required: true }),
+  ask("back", "Back", "moment", { required: true }),
+  ask("km", "Distance, there and back", "number", { unit: "km", required: true }),
+  ask("fill", "Leave full", "flag"),
+  ask("temperature_c", "Outside", "number", { unit: "°C", more: true }),
 ];
