@@ -29,7 +29,10 @@ class Readiness:
 
 @dataclass(frozen=True)
 class CarOutcome:
-    """One car under its setpoints, whatever the others do."""
+    """One car under its setpoints, whatever the others do.
+
+    waited_ah : current not offered, times hours, while the car could charge below its boost level. [A·h]
+    """
 
     amps: Floats
     mean: Trajectory
@@ -38,6 +41,7 @@ class CarOutcome:
     starts: int
     departures: tuple[Readiness, ...]
     end: Readiness | None
+    waited_ah: float
 
     @property
     def aboard_now_kwh(self) -> float:
@@ -69,13 +73,18 @@ class Outcome:
         return self.cost + self.care + self.starts
 
     @property
-    def rank(self) -> tuple[float, float, int, int]:
-        """Smaller is better: least shortage, the objective, fewer sessions, then the smaller sum of start times.
+    def missed(self) -> tuple[float, float]:
+        """What counts before any money: shortage, then waiting below a boost level."""
+        return round(self.short_kwh, 5), round(sum(car.waited_ah for car in self.cars), 5)
+
+    @property
+    def rank(self) -> tuple[float, float, float, int, int]:
+        """Smaller is better: what is missed, the objective, fewer sessions, then the smaller sum of start times.
 
         Quantised, so that equal plans compare equal.
         """
         firsts = [run.first for car in self.cars for run in car.sessions]
-        return round(self.short_kwh, 5), round(self.value, 7), len(firsts), sum(firsts)
+        return *self.missed, round(self.value, 7), len(firsts), sum(firsts)
 
 
 def outcome(problem: Problem, amps: Sequence[Floats]) -> Outcome:
@@ -125,7 +134,22 @@ def _run(problem: Problem, car: Car, amps: Floats) -> CarOutcome:
         edge = problem.grid.n_slots if car.end_ready_edge is None else car.end_ready_edge
         aboard = float(cautious.soc_kwh[edge])
         end = _readiness(problem, car, cautious, len(car.departures), car.wanted_at_end_kwh, aboard)
-    return CarOutcome(amps, mean, cautious, sessions, len(sessions) - going_on, tuple(departures), end)
+    return CarOutcome(
+        amps,
+        mean,
+        cautious,
+        sessions,
+        len(sessions) - going_on,
+        tuple(departures),
+        end,
+        _waited_ah(problem, car, amps, mean),
+    )
+
+
+def _waited_ah(problem: Problem, car: Car, amps: Floats, mean: Trajectory) -> float:
+    boost_kwh = car.vehicle.boost_pct / 100 * car.vehicle.usable_kwh
+    low = car.chargeable & (mean.soc_kwh[:-1] < boost_kwh - NOTHING_KWH)
+    return float((car.limit_a - amps)[low].sum()) * problem.grid.hours
 
 
 def _readiness(problem: Problem, car: Car, cautious: Trajectory, nth: int, required: float, planned: float) -> Readiness:

@@ -186,7 +186,7 @@ def _resized(problem: Problem, car: Car, i: int, best: Candidate, run: Run) -> C
     for n in range(shortest, min(slots, shortest + _LENGTHS_TRIED)):
         amps = _with(without, run.first, n, most)
         trial = candidate(problem, [*best.amps[:i], amps, *best.amps[i + 1 :]])
-        if trial.outcome.rank[0] > best.outcome.rank[0] or any(broken_alone(problem, car, amps)):
+        if trial.outcome.missed > best.outcome.missed or any(broken_alone(problem, car, amps)):
             continue
         trial = _lowered(problem, car, i, trial, run.first, run.first + n - 1)
         found = trial if trial.better_than(found) else found
@@ -195,13 +195,13 @@ def _resized(problem: Problem, car: Car, i: int, best: Candidate, run: Run) -> C
 
 def _lowered(problem: Problem, car: Car, i: int, best: Candidate, first: int, last: int) -> Candidate:
     low, high = round(car.least_a * 100), round(float(best.amps[i][first]) * 100)
-    short = best.outcome.rank[0]
-    while low < high:  # the least current, in hundredths of an ampere, that is not shorter
+    missed = best.outcome.missed
+    while low < high:  # the least current, in hundredths of an ampere, that misses no more
         middle = (low + high) // 2
         amps = best.amps[i].copy()
         amps[first : last + 1] = middle / 100
         trial = candidate(problem, [*best.amps[:i], amps, *best.amps[i + 1 :]])
-        if trial.outcome.rank[0] > short:
+        if trial.outcome.missed > missed:
             low = middle + 1
         else:
             high = middle

@@ -1,0 +1,114 @@
+"""The plan document: every figure follows from the setpoints and the rules."""
+
+from typing import Any
+
+import pytest
+
+from moonplan.core.planner.plan import document, plan
+from tests.core.factories import a_car, a_circuit, a_household, a_lead, a_trip
+
+
+def told(**changes: Any) -> dict[str, Any]:
+    return document(plan(a_household(**changes)))
+
+
+def test_a_session_s_figures_add_up():
+    answer = told(vehicles=[a_car(end_pct=80, rated_kwh_per_100km=16)])
+    vehicle, totals = answer["vehicles"][0], answer["totals"]
+    session = vehicle["sessions"][0]
+
+    assert session["battery_kwh"] == pytest.approx(15)
+    assert (session["soc_from_pct"], session["soc_to_pct"]) == (50, 80)
+    assert session["range_km"] == pytest.approx(15 / 20 * 100)
+    assert session["cost"] == pytest.approx(1.5)
+    assert session["bands"] == {"night": pytest.approx(15)}
+    # After ten minutes the car reckons with its own rated consumption: 3.68 kW / 16 kWh per 100 km.
+    assert session["expect"] == {"amps": 16, "volts": 230, "wall_kw": 3.68, "range_km_per_h": 23.0}
+    assert totals["sessions"] == 1
+    assert totals["cost"] == pytest.approx(session["cost"])
+
+
+def test_own_sun_and_the_grid_together_are_what_the_wall_gave():
+    sun = [["2026-01-15T09:00:00+01:00", 2.0], ["2026-01-15T12:00:00+01:00", 0]]
+    answer = told(solar_kw=sun, vehicles=[a_car(end_pct=70)], tariff={"default_price": 0.3, "export_price": 0.05})
+
+    for session in answer["vehicles"][0]["sessions"]:
+        assert sum(session["bands"].values()) + session["solar_kwh"] == pytest.approx(session["wall_kwh"], abs=1e-5)
+    assert answer["totals"]["solar_kwh"] > 0
+
+
+def test_hours_above_the_rest_level_are_told_and_not_charged_as_money():
+    quiet, careful = (told(vehicles=[a_car(soc_pct=90, end_pct=50)], care_price=price) for price in (0, 0.01))
+
+    # 5 kWh above 80 % of 50 kWh for the 18 hours to noon.
+    assert quiet["totals"]["kwh_hours_above_rest"] == pytest.approx(90)
+    assert careful["totals"]["cost"] == quiet["totals"]["cost"] == 0
+    assert careful["objective"]["value"] == pytest.approx(0.9)
+
+
+def test_starts_shape_the_plan_and_are_not_money():
+    answer = told(vehicles=[a_car(end_pct=60)], start_price=0.5)
+
+    assert answer["objective"]["value"] == pytest.approx(answer["totals"]["cost"] + 0.5)
+
+
+def test_soc_is_told_at_every_edge_and_a_trip_from_the_first_edge_after_leaving():
+    trip = a_trip("2026-01-14T20:05:00+01:00", "2026-01-14T22:00:00+01:00", 50)
+    soc = dict(told(trips=[trip], vehicles=[a_car(end_pct=0)])["vehicles"][0]["soc_pct"])
+
+    assert soc["2026-01-14T20:00:00+01:00"] == 50
+    # 50 km at 20 kWh/100 km are 10 kWh, 20 % of 50.
+    assert soc["2026-01-14T20:15:00+01:00"] == 30
+    assert "2026-01-15T12:00:00+01:00" in soc
+
+
+def test_a_trip_beyond_the_battery_empties_it_and_is_short_once():
+    trips = [
+        a_trip("2026-01-14T19:00:00+01:00", "2026-01-14T20:00:00+01:00", 400),
+        a_trip("2026-01-15T10:00:00+01:00", "2026-01-15T11:00:00+01:00", 20),
+    ]
+    first, second = told(trips=trips)["vehicles"][0]["departures"]
+
+    # 25 aboard and an hour at 3.68: 28.68 of 50.
+    assert first["required_pct"] == 100
+    assert first["short_kwh"] == pytest.approx(50 - 28.68, abs=0.001)
+    assert second["short_kwh"] == 0
+
+
+def test_who_is_away_at_the_end_is_not_asked_for_its_end_level():
+    trip = a_trip("2026-01-15T07:00:00+01:00", "2026-01-15T18:00:00+01:00", 10)
+
+    assert told(trips=[trip], vehicles=[a_car(end_pct=100)])["vehicles"][0]["end"] is None
+
+
+def test_a_car_that_is_out_has_its_soc_when_it_comes_home():
+    trip = a_trip("2026-01-14T08:00:00+01:00", "2026-01-14T21:00:00+01:00", 100)
+    vehicle = told(trips=[trip], vehicles=[a_car(end_pct=60)])["vehicles"][0]
+
+    assert vehicle["departures"] == []
+    assert vehicle["soc_pct"][0][1] == 50
+    assert min(at for at, _ in vehicle["setpoints"]) >= "2026-01-14T21:00:00+01:00"
+
+
+def test_a_price_below_zero_is_taken_up_to_the_limit():
+    answer = told(
+        tariff={"default_price": 0.3, "bands": [{"name": "windy", "price": -0.05, "from": "01:00", "to": "07:00"}]}
+    )
+
+    # Nothing is needed, but the 15 kWh up to the daily limit earn 0.75.
+    assert answer["totals"]["cost"] == pytest.approx(-0.75)
+
+
+def test_a_three_phase_car_in_a_household_of_miles_and_dollars_is_the_same_arithmetic():
+    answer = told(
+        currency="USD",
+        circuits=[a_circuit(phases=3)],
+        leads=[a_lead(phases=3)],
+        vehicles=[a_car(onboard_kw=11, onboard_phases=3, end_pct=80)],
+    )
+
+    assert answer["currency"] == "USD"
+    assert answer["vehicles"][0]["phases"] == 3
+    # 15 kWh at 11.04 kW take 1 h 21 min 31 s.
+    session = answer["vehicles"][0]["sessions"][0]
+    assert (session["start"][11:16], session["end"][11:19]) == ("22:00", "23:21:31")

@@ -1,0 +1,128 @@
+"""Tonight's decision: what a person is told to do with each car."""
+
+from datetime import date
+from typing import Any
+
+import pytest
+
+from moonplan.core.planner.plan import plan
+from moonplan.core.planner.reasons import served_departure
+from moonplan.core.planner.tonight import Decision, decide, the_night
+from tests.core.factories import NIGHT_BAND, a_car, a_household, a_lead, a_trip
+
+MORNING = ("2026-01-15T07:00:00+01:00", "2026-01-15T18:00:00+01:00")
+
+
+def decided(**changes: Any) -> Decision:
+    return decide(plan(a_household(**changes), prove=False), 0)
+
+
+def clock(moment: Any) -> str:
+    return f"{moment:%H:%M}"
+
+
+def test_plug_in_before_bed_for_a_session_that_starts_while_all_sleep():
+    late = {"name": "late", "price": 0.05, "from": "01:00", "to": "05:00"}
+    decision = decided(trips=[a_trip(*MORNING, 150)], tariff={"default_price": 0.3, "bands": [late]}, bedtime="22:45")
+
+    assert decision.action == "plug_in"
+    assert clock(decision.sessions[0].start) >= "01:00"
+    assert clock(decision.plug_in_by) == "22:45"
+    assert decision.readiness.short_kwh == 0
+
+
+def test_plug_in_by_the_start_where_someone_is_up():
+    decision = decided(trips=[a_trip(*MORNING, 150)], bedtime="23:30")
+
+    assert clock(decision.plug_in_by) == clock(decision.sessions[0].start) == "22:00"
+
+
+def test_leave_it_unplugged_and_why():
+    decision = decided(trips=[a_trip(*MORNING, 50)])
+
+    # 10 kWh and 5 in reserve are needed, 25 are aboard.
+    assert decision.action == "leave_unplugged"
+    assert decision.why == "50% is aboard and the next trip needs 30%"
+
+
+def test_a_cheaper_night_to_come_is_named():
+    # Needed on Friday morning, and the small hours of Friday are cheaper than tonight.
+    bands = [NIGHT_BAND | {"name": "cheap", "price": 0.02, "days": ["fri"]}]
+    trip = a_trip("2026-01-16T07:00:00+01:00", "2026-01-16T18:00:00+01:00", 150)
+    decision = decided(trips=[trip], horizon_nights=2, tariff={"default_price": 0.3, "bands": bands})
+
+    assert decision.action == "leave_unplugged"
+    assert decision.why.endswith("and Friday is the cheaper time")
+
+
+def test_not_plugged_in_tonight():
+    override = {"vehicle": "heron", "night": "2026-01-14", "plugged_in": False}
+
+    assert decided(overrides=[override]).why == "not plugged in tonight"
+
+
+def test_out_all_night():
+    trip = a_trip("2026-01-14T08:00:00+01:00", "2026-01-15T14:00:00+01:00", 50)
+
+    assert decided(trips=[trip]).action == "away"
+
+
+def test_a_car_that_cannot_charge():
+    decision = decided(leads=[a_lead(min_a=20)])
+
+    assert (decision.action, decision.why) == ("cannot_charge", "the circuit leaves 16 A, and charging starts at 20 A")
+
+
+def test_a_session_that_runs_already_goes_on():
+    trip = a_trip("2026-01-14T21:00:00+01:00", "2026-01-14T23:00:00+01:00", 130)
+
+    assert decided(trips=[trip], vehicles=[a_car(charging=True)]).action == "go_on"
+
+
+@pytest.mark.parametrize(
+    ("now", "night"),
+    [
+        ("2026-01-14T18:00:00+01:00", date(2026, 1, 14)),
+        ("2026-01-15T02:00:00+01:00", date(2026, 1, 14)),
+        ("2026-01-15T06:29:00+01:00", date(2026, 1, 14)),
+        ("2026-01-15T06:30:00+01:00", date(2026, 1, 15)),
+        ("2026-01-15T12:00:00+01:00", date(2026, 1, 15)),
+    ],
+)
+def test_the_night_that_is_asked_about(now: str, night: date):
+    assert the_night(a_household(now=now)) == night
+
+
+def test_a_session_serves_the_first_departure_that_would_be_short_without_it():
+    trips = [a_trip(*MORNING, 50), a_trip("2026-01-16T07:00:00+01:00", "2026-01-16T18:00:00+01:00", 150)]
+    made = plan(a_household(trips=trips, horizon_nights=2), prove=False)
+
+    served = {served_departure(made.problem, made.outcome, 0, run) for run in made.outcome.cars[0].sessions}
+    assert served == {1}
+    assert "Friday 07:00 (150 km)" in made.sessions[0][0].reason
+
+
+def test_why_it_is_there_when_it_is_the_sun():
+    sun = [["2026-01-15T09:00:00+01:00", 4.0], ["2026-01-15T12:00:00+01:00", 0]]
+    made = plan(a_household(solar_kw=sun, vehicles=[a_car(end_pct=60)], tariff={"default_price": 0.3}), prove=False)
+
+    assert made.sessions[0][0].reason == "to have 60% by Thursday 12:00; on your own sun"
+
+
+def test_why_it_is_there_when_it_is_the_boost():
+    made = plan(a_household(vehicles=[a_car(soc_pct=8, boost_pct=15, end_pct=5)]), prove=False)
+
+    assert made.sessions[0][0].reason.startswith("back above 15 % at once; the default price, 0.3 a kWh")
+
+
+def test_why_it_is_there_when_a_person_pinned_it():
+    pin = {
+        "id": "p",
+        "vehicle": "heron",
+        "start": "2026-01-14T19:00:00+01:00",
+        "end": "2026-01-14T20:00:00+01:00",
+        "amps": 10,
+    }
+    made = plan(a_household(pins=[pin]), prove=False)
+
+    assert made.sessions[0][0].reason.startswith("as you pinned it; ")
