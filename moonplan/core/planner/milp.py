@@ -6,7 +6,7 @@ relaxation comes to is a bound that no plan can be below. Solved whole it is the
 against; it is far too slow for an evening's question. Shortage is settled first, money second.
 """
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -31,9 +31,13 @@ _MOST_SLOTS = 6000
 
 @dataclass(frozen=True)
 class Offered:
-    """Setpoints per car, shape (n_slots,) [A], and a bound below which no plan's objective can lie."""
+    """Setpoints per car, shape (n_slots,) [A], and a bound below which no plan's objective can lie.
+
+    amps, more_amps : continuous currents rounded down and up to two decimals; the solver's lie between them.
+    """
 
     amps: list[Floats]
+    more_amps: list[Floats]
     bound: float
 
 
@@ -105,32 +109,31 @@ class _Programme:
         best = self.model.minimise(effort)
         if best is None:
             return None
-        amps = []
-        for slots in self.slots:
-            offered = np.zeros(self.problem.grid.n_slots)
-            on = best.values[slots.on] > 0.5
-            offered[slots.at] = np.where(on, self._offered(slots, best.values), 0.0)
-            amps.append(offered)
-        return Offered(amps, self.without_ties(best.bound))
+        down, up = ([self._setpoints(slots, best.values, round_) for slots in self.slots] for round_ in (np.floor, np.ceil))
+        return Offered(down, up, self.without_ties(best.bound))
+
+    def _setpoints(self, slots: _Slots, values: Floats, round_: Callable[[Floats], Floats]) -> Floats:
+        offered = np.zeros(self.problem.grid.n_slots)
+        offered[slots.at] = np.where(values[slots.on] > 0.5, self._offered(slots, values, round_), 0.0)
+        return offered
 
     def without_ties(self, bound: float) -> float:
         """A bound less all that the tie prices can have added to it."""
         return bound - self.tie * 2 * sum(len(slots.at) for slots in self.slots)
 
     def _shortage_weights(self) -> tuple[Floats, Columns]:
-        in_order = sorted(self.shortages, key=lambda pair: pair[0])
-        columns = np.concatenate([column for _, column in in_order])
-        n = len(columns)
-        return 1 + _EARLIER_WEIGHS * (n - np.arange(n)) / n, columns
+        columns = np.concatenate([column for _, column in self.shortages])
+        times, nth = np.unique([at_s for at_s, _ in self.shortages], return_inverse=True)
+        return 1 + _EARLIER_WEIGHS * (len(times) - nth) / len(times), columns
 
     @staticmethod
-    def _offered(slots: _Slots, values: Floats) -> Floats:
+    def _offered(slots: _Slots, values: Floats, round_: Callable[[Floats], Floats]) -> Floats:
         if slots.steps:
             steps = np.array([step for step, _ in slots.steps])
             chosen = np.argmax([values[columns] for _, columns in slots.steps], axis=0)
             return np.asarray(steps[chosen])
-        down = np.floor(values[slots.amps] * 100 + 1e-4) / 100
-        return np.clip(down, slots.car.least_a, slots.car.limit_a[slots.at])
+        rounded = round_(np.round(values[slots.amps] * 100, 4)) / 100
+        return np.clip(rounded, slots.car.least_a, slots.car.limit_a[slots.at])
 
     # --- one car ---------------------------------------------------------------------------------------------------
 

@@ -249,7 +249,7 @@ class _Programme:
             price = np.where(self.soc < self.car.limit_kwh[t - 1] - 1e-6, self.never * 1e3, 0.0)
         boost = self.car.vehicle.boost_pct / 100 * self.car.vehicle.usable_kwh
         if boost > 0 and self.room[t]:
-            price = price + np.where(self.soc + self.ahead[t] < boost - 1e-6, self.never, 0.0)
+            price = price + np.where(self.soc + self.ahead[t] < boost - 1e-6, self.never / 100, 0.0)
         return price
 
     # --- forward -----------------------------------------------------------------------------------------------------

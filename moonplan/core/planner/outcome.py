@@ -17,10 +17,11 @@ from moonplan.core.timegrid import Floats
 class Readiness:
     """Whether a requirement is met, on the cautious trajectory.
 
-    required_kwh, planned_kwh, short_kwh : [kWh]
+    at_s : when it is asked for. [s, UTC] required_kwh, planned_kwh, short_kwh : [kWh]
     ready_at : where short, when this car alone at full current from its last return on would be ready, if ever.
     """
 
+    at_s: float
     required_kwh: float
     planned_kwh: float
     short_kwh: float
@@ -73,12 +74,17 @@ class Outcome:
         return self.cost + self.care + self.starts
 
     @property
-    def missed(self) -> tuple[float, float]:
-        """What counts before any money: shortage, then waiting below a boost level."""
-        return round(self.short_kwh, 5), round(sum(car.waited_ah for car in self.cars), 5)
+    def missed(self) -> tuple[float, tuple[float, ...], float]:
+        """What counts before any money: total shortage, the earlier one shorter, then waiting below a boost level."""
+        asked = [ready for car in self.cars for ready in (*car.departures, *([car.end] if car.end else []))]
+        by_time: dict[float, float] = {}
+        for ready in sorted(asked, key=lambda ready: ready.at_s):
+            by_time[ready.at_s] = by_time.get(ready.at_s, 0.0) + ready.short_kwh
+        waited_ah = round(sum(car.waited_ah for car in self.cars), 5)
+        return round(self.short_kwh, 5), tuple(round(short, 5) for short in by_time.values()), waited_ah
 
     @property
-    def rank(self) -> tuple[float, float, float, int, int]:
+    def rank(self) -> tuple[float, tuple[float, ...], float, float, int, int]:
         """Smaller is better: what is missed, the objective, fewer sessions, then the smaller sum of start times.
 
         Quantised, so that equal plans compare equal.
@@ -128,12 +134,13 @@ def _run(problem: Problem, car: Car, amps: Floats) -> CarOutcome:
         aboard = cautious.before_leaving_kwh[nth]
         if departure.ready_edge is not None:
             aboard = float(cautious.soc_kwh[departure.ready_edge])
-        departures.append(_readiness(problem, car, cautious, nth, departure.required_kwh, aboard))
+        departures.append(_readiness(problem, car, cautious, nth, (departure.taking.at_s, departure.required_kwh), aboard))
     end = None
     if car.wanted_at_end_kwh is not None:
+        end_s = float(problem.grid.edges_s[-1])
         edge = problem.grid.n_slots if car.end_ready_edge is None else car.end_ready_edge
         aboard = float(cautious.soc_kwh[edge])
-        end = _readiness(problem, car, cautious, len(car.departures), car.wanted_at_end_kwh, aboard)
+        end = _readiness(problem, car, cautious, len(car.departures), (end_s, car.wanted_at_end_kwh), aboard)
     return CarOutcome(
         amps,
         mean,
@@ -152,11 +159,14 @@ def _waited_ah(problem: Problem, car: Car, amps: Floats, mean: Trajectory) -> fl
     return float((car.limit_a - amps)[low].sum()) * problem.grid.hours
 
 
-def _readiness(problem: Problem, car: Car, cautious: Trajectory, nth: int, required: float, planned: float) -> Readiness:
+def _readiness(
+    problem: Problem, car: Car, cautious: Trajectory, nth: int, asked: tuple[float, float], planned: float
+) -> Readiness:
+    at_s, required = asked
     short = max(0.0, required - planned)
     if short <= NOTHING_KWH:
-        return Readiness(required, planned, 0.0)
-    return Readiness(required, planned, short, _ready_at(problem, car, cautious, nth, required))
+        return Readiness(at_s, required, planned, 0.0)
+    return Readiness(at_s, required, planned, short, _ready_at(problem, car, cautious, nth, required))
 
 
 def _ready_at(problem: Problem, car: Car, cautious: Trajectory, nth: int, required: float) -> datetime | None:

@@ -17,6 +17,7 @@ from moonplan.core.mistakes import BadDocument, Mistake
 from moonplan.core.planner import milp
 from moonplan.core.planner.at_once import at_once
 from moonplan.core.planner.constraints import broken_rules
+from moonplan.core.planner.model import Effort
 from moonplan.core.planner.outcome import CarOutcome, Outcome, Readiness
 from moonplan.core.planner.problem import Car, Problem, build
 from moonplan.core.planner.reasons import reason
@@ -25,6 +26,10 @@ from moonplan.core.rates import range_km
 from moonplan.core.simulate import Run
 
 FORMAT = "moonplan-plan/1"
+
+# Chargeable slots, over all cars, up to which the whole problem is also solved at once.
+_FEW_SLOTS = 20
+_EXACT = Effort(nodes=2000, relative_gap=1e-4, absolute_gap=1e-4)
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,7 +70,7 @@ class Plan:
 def plan(household: Household, *, prove: bool = True) -> Plan:
     """The plan of a household.
 
-    prove : whether to ask for a bound besides, which takes about as long again.
+    prove : whether to search thoroughly and ask for a bound besides; both take about as long again.
 
     Raises
     ------
@@ -73,7 +78,7 @@ def plan(household: Household, *, prove: bool = True) -> Plan:
         If what a person pinned cannot be carried out.
     """
     problem = build(household)
-    found = _best(problem)
+    found = _best(problem, thorough=prove)
     bound = milp.bound(problem, may_be_short=found.outcome.short_kwh > 0) if prove else None
     return Plan(
         problem=problem,
@@ -88,16 +93,26 @@ def plan(household: Household, *, prove: bool = True) -> Plan:
     )
 
 
-def _best(problem: Problem) -> Candidate:
+def _best(problem: Problem, *, thorough: bool) -> Candidate:
     together = _pinned_only(problem)
     if not problem.cars or not problem.grid.n_slots:
         return together
-    for found in sorted(
-        [plan_together(problem), candidate(problem, at_once(problem)), together], key=lambda c: c.outcome.rank
-    ):
+    found_first = [plan_together(problem, thorough=thorough), candidate(problem, at_once(problem)), together]
+    if thorough:
+        found_first += _exact(problem, may_be_short=found_first[0].outcome.short_kwh > 0)
+    for found in sorted(found_first, key=lambda c: c.outcome.rank):
         if not broken_rules(problem, found.amps):
             return found
     return together
+
+
+def _exact(problem: Problem, *, may_be_short: bool) -> list[Candidate]:
+    """The whole problem solved at once, where there are so few slots that this is quick."""
+    slots = sum(int(car.chargeable.sum()) for car in problem.cars)
+    if not 0 < slots <= _FEW_SLOTS:
+        return []
+    solved = milp.solve(problem, _EXACT, may_be_short=may_be_short)
+    return [] if solved is None else [candidate(problem, solved.amps), candidate(problem, solved.more_amps)]
 
 
 def _pinned_only(problem: Problem) -> Candidate:

@@ -23,6 +23,8 @@ _TRIALS_A_CAR = 150
 _SLOTS_TRIMMED = 6
 # How many lengths of a timer's session are tried, from the shortest on.
 _LENGTHS_TRIED = 8
+# Of how many contested slots a car tries to keep off.
+_CONTESTED_TRIED = 8
 # By how many slots a session is tried earlier or later.
 _SHIFTS = (-16, -4, -1, 1)
 
@@ -43,8 +45,11 @@ def candidate(problem: Problem, amps: Sequence[Floats]) -> Candidate:
     return Candidate(tuple(amps), outcome(problem, amps))
 
 
-def plan_together(problem: Problem) -> Candidate:
-    """The best setpoints found: every order's first plan, re-planned in rounds, then trimmed slot by slot."""
+def plan_together(problem: Problem, *, thorough: bool) -> Candidate:
+    """The best setpoints found: every order's first plan, improved, and re-planned in rounds.
+
+    thorough : whether to try besides what a car's giving way to another in contested slots comes to.
+    """
     best: Candidate | None = None
     for order in _orders(problem):
         found = _improved(problem, _in_order(problem, order))
@@ -62,7 +67,40 @@ def plan_together(problem: Problem) -> Candidate:
         if not again.better_than(best):
             break
         best = again
+    return _gives_way(problem, best) if thorough else best
+
+
+def _gives_way(problem: Problem, best: Candidate) -> Candidate:
+    """Each car in turn keeps off some of the slots that another could use; both are planned anew around that."""
+    for i, car in enumerate(problem.cars):
+        for t in _contested(problem, best, i):
+            amps = list(best.amps)
+            around = _surroundings(problem, amps, i)
+            kept_off = around.room_a.copy()
+            kept_off[t] = 0.0
+            found, _ = plan_one(problem, car, Surroundings(kept_off, around.sun_kwh), problem.ahead.get(i))
+            amps[i] = nothing_left(car, found, problem)
+            for j in range(len(problem.cars)):
+                if j != i:
+                    amps[j] = _planned(problem, amps, j)
+            trial = candidate(problem, amps)
+            if trial.better_than(best):
+                best = _improved(problem, trial)
     return best
+
+
+def _contested(problem: Problem, found: Candidate, i: int) -> list[int]:
+    """Slots of car i, the cheapest first, in which some other car could take more if it were not for car i."""
+    without = list(found.amps)
+    without[i] = np.zeros(problem.grid.n_slots)
+    contested = np.zeros(problem.grid.n_slots, dtype=np.bool_)
+    for j in range(len(problem.cars)):
+        if j != i:
+            contested |= room_for(problem, without, j) > room_for(problem, found.amps, j) + 1e-9
+    slots = np.flatnonzero(contested & (found.amps[i] > 0) & np.isnan(problem.cars[i].pinned_a))
+    in_order = sorted(slots, key=lambda t: (float(problem.prices.price[t]), int(t)))
+    every = -(-len(in_order) // _CONTESTED_TRIED) or 1
+    return [int(t) for t in in_order[::every]]
 
 
 def _orders(problem: Problem) -> list[tuple[int, ...]]:
@@ -85,12 +123,16 @@ def _in_order(problem: Problem, order: Sequence[int]) -> Candidate:
 
 def _planned(problem: Problem, amps: Sequence[Floats], i: int) -> Floats:
     car = problem.cars[i]
-    around = Surroundings(room_for(problem, amps, i), sun_for(problem, amps, i))
+    around = _surroundings(problem, amps, i)
     key = (i, around.room_a.tobytes() + around.sun_kwh.tobytes())
     if key not in problem.planned:
         found, problem.ahead[i] = plan_one(problem, car, around, problem.ahead.get(i))
         problem.planned[key] = nothing_left(car, found, problem)
     return problem.planned[key]
+
+
+def _surroundings(problem: Problem, amps: Sequence[Floats], i: int) -> Surroundings:
+    return Surroundings(room_for(problem, amps, i), sun_for(problem, amps, i))
 
 
 def _improved(problem: Problem, start: Candidate) -> Candidate:
@@ -137,6 +179,11 @@ def _moves(problem: Problem, car: Car, amps: Floats) -> Iterator[Floats]:
         for other in found:
             if other is not run:
                 yield from _given_to(amps, run, other)
+    if car.control == "managed":
+        for t in np.flatnonzero(amps):
+            for step in car.steps_a:
+                if abs(step - amps[t]) > 1e-9:
+                    yield _with(amps, int(t), 1, step)
 
 
 def _given_to(amps: Floats, giver: Run, taker: Run) -> Iterator[Floats]:
