@@ -5,7 +5,6 @@ prices per kWh in the household's currency). `read` turns JSON into a `Household
 carries every mistake at once, each with the path of its key, the value found and what was expected.
 """
 
-import dataclasses
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, time
@@ -547,14 +546,3 @@ def _order(path: str, starts: Sequence[Any]) -> Iterator[Mistake]:
     for i, (earlier, later) in enumerate(pairwise(starts), start=1):
         if later <= earlier:
             yield Mistake(f"{path}[{i}][0]", later, f"later than the entry before it ({earlier})")
-
-
-def replace_vehicle(household: Household, vehicle_id: str, **changes: Any) -> Household:
-    """The household with some fields of one vehicle changed."""
-    return dataclasses.replace(
-        household,
-        vehicles=tuple(
-            dataclasses.replace(vehicle, **changes) if vehicle.id == vehicle_id else vehicle
-            for vehicle in household.vehicles
-        ),
-    )

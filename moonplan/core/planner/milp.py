@@ -2,11 +2,11 @@
 
 A binary says for each car and slot whether current is offered; another whether the mean car is at its limit at the
 slot's end, the only case in which a started slot may be left unfinished. Every plan is a solution of it, so what its
-relaxation comes to is a bound that no plan can be below. Solved whole it is the reference that small plans are held
-against; it is far too slow for an evening's question. Shortage is settled first, money second.
+relaxation comes to is a bound that no plan can be below. Boost levels are not in it: they only cost. Solved whole it
+is exact, for a few slots quickly, and far too slowly for an evening's question. Shortage is settled first, money second.
 """
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -66,13 +66,12 @@ class _Level:
     known: float
 
 
-def solve(problem: Problem, effort: Effort, *, may_be_short: bool, forced: Sequence[Flags] | None = None) -> Offered | None:
+def solve(problem: Problem, effort: Effort, *, may_be_short: bool) -> Offered | None:
     """Setpoints that are least short and then cheapest; None where HiGHS found none within the effort.
 
     may_be_short : whether some requirement may turn out beyond reach; without it none is allowed to be missed.
-    forced : per car, slots (shape (n_slots,)) that run at full current whatever the price (boost).
     """
-    return _Programme(problem, may_be_short, forced).solve(effort)
+    return _Programme(problem, may_be_short).solve(effort)
 
 
 def bound(problem: Problem, *, may_be_short: bool) -> float | None:
@@ -80,27 +79,27 @@ def bound(problem: Problem, *, may_be_short: bool) -> float | None:
     chargeable = sum(int(car.chargeable.sum()) for car in problem.cars)
     if not chargeable or chargeable > _MOST_SLOTS:
         return None
-    programme = _Programme(problem, may_be_short, None)
+    programme = _Programme(problem, may_be_short)
     least = programme.model.relaxed_bound()
     return None if least is None else programme.without_ties(least)
 
 
 class _Programme:
-    def __init__(self, problem: Problem, may_be_short: bool, forced: Sequence[Flags] | None) -> None:
+    def __init__(self, problem: Problem, may_be_short: bool) -> None:
         self.problem = problem
         self.model = Model()
         self.may_be_short = may_be_short
         self.d = problem.grid.hours
         self.shortages: list[tuple[float, Columns]] = []
         self.tie = _tie_price(problem)
-        self.slots = [self._car(car, None if forced is None else forced[i]) for i, car in enumerate(problem.cars)]
+        self.slots = [self._car(car) for car in problem.cars]
         self._together()
         self._money()
 
     def solve(self, effort: Effort) -> Offered | None:
         if self.may_be_short and self.shortages:
             weights, columns = self._shortage_weights()
-            cost = np.zeros(self.model._n_columns)
+            cost = np.zeros(self.model.n_columns)
             cost[columns] = weights
             least = self.model.minimise(replace(effort, relative_gap=0.0, absolute_gap=1e-6), cost=cost)
             if least is None:
@@ -137,12 +136,9 @@ class _Programme:
 
     # --- one car ---------------------------------------------------------------------------------------------------
 
-    def _car(self, car: Car, forced: Flags | None) -> _Slots:
+    def _car(self, car: Car) -> _Slots:
         at = np.flatnonzero(car.chargeable)
         slots = self._offers(car, at)
-        if forced is not None and forced.any():
-            where = forced[at]
-            self.model.rows([(slots.amps[where], 1.0)], low=car.limit_a[at][where])
         pinned = ~np.isnan(car.pinned_a[at])
         if pinned.any():
             self.model.rows([(slots.on[pinned], 1.0)], low=1.0)

@@ -101,6 +101,11 @@ class Model:
         self._n_rows += 1
 
     @property
+    def n_columns(self) -> int:
+        """How many variables there are."""
+        return self._n_columns
+
+    @property
     def n_whole(self) -> int:
         """How many variables are whole numbers."""
         return int(sum(float(part.sum()) for part in self._whole))
