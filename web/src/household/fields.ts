@@ -168,6 +168,8 @@ export const PRICES: FieldSpec[] = [
     why: "Whenever no band below says otherwise. Keep all decimals of your sheet.",
   }),
   ask("export_price", "Paid for what you feed in", "price"),
+  ask("daily_charge", "Fixed a day", "price", { more: true }),
+  ask("monthly_per_kw", "Fixed a month and kW", "price", { more: true }),
   ask("contracted_kw", "Contracted power", "number", { unit: "kW", more: true }),
 ];
 

@@ -60,7 +60,7 @@ export function CarEvening({ car: known, manner, cautions }: Props) {
           )}
         </p>
         <p className={classes.why}>
-          {car.sessions.length > 0 ? `Because: ${car.why}` : ""}
+          {car.sessions.length > 0 ? `Because: ${car.why}.` : ""}
           {car.rate_source === "assumed" ? " Charge rate assumed, not measured." : ""}
           {car.inputs.soc_at === null ? " SoC not read yet: type what the car shows." : ""}
         </p>

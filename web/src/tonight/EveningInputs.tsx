@@ -24,7 +24,7 @@ export function EveningInputs({ car, errors, edit }: Props) {
           label="Limit tonight"
           unit="%"
           value={inputs.limit_pct}
-          placeholder={String(inputs.daily_limit_pct)}
+          placeholder={String(Math.round(car.limit[0]?.value ?? inputs.daily_limit_pct))}
           error={errors.limit_pct}
           onCommit={(value) => edit({ limit_pct: value })}
         />
