@@ -13,12 +13,14 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from playwright.sync_api import Browser, Page
+from playwright.sync_api import Browser, Page, expect
 
 ROOT = Path(__file__).parents[2]
 NOW = "2026-01-14T18:10:00+01:00"
 DESK = {"width": 1280, "height": 800}
 PHONE = {"width": 390, "height": 844}
+# A machine that also runs the other tests may be slow; nothing here is about time.
+expect.set_options(timeout=20_000)
 
 
 @dataclass(frozen=True)
