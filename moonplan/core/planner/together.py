@@ -25,6 +25,8 @@ _SLOTS_TRIMMED = 6
 _LENGTHS_TRIED = 8
 # Of how many contested slots a car tries to keep off.
 _CONTESTED_TRIED = 8
+# How many slots, over all cars and all tries, may be planned anew for it: a month of many cars is left at that.
+_REPLANNED_SLOTS = 12_000
 # By how many slots a session is tried earlier or later.
 _SHIFTS = (-16, -4, -1, 1)
 
@@ -99,8 +101,8 @@ def _contested(problem: Problem, found: Candidate, i: int) -> list[int]:
             contested |= room_for(problem, without, j) > room_for(problem, found.amps, j) + 1e-9
     slots = np.flatnonzero(contested & (found.amps[i] > 0) & np.isnan(problem.cars[i].pinned_a))
     in_order = sorted(slots, key=lambda t: (float(problem.prices.price[t]), int(t)))
-    every = -(-len(in_order) // _CONTESTED_TRIED) or 1
-    return [int(t) for t in in_order[::every]]
+    tried = min(_CONTESTED_TRIED, _REPLANNED_SLOTS // (problem.grid.n_slots * len(problem.cars) ** 2))
+    return [int(t) for t in in_order[:: -(-len(in_order) // tried)]] if tried and in_order else []
 
 
 def _orders(problem: Problem) -> list[tuple[int, ...]]:
