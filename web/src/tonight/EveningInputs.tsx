@@ -1,3 +1,4 @@
+import { useEffect, useState } from "react";
 import type { CarTonight, EveningEdit } from "../api/client";
 import fields from "../shared/Field.module.css";
 import { amps, type Manner } from "../shared/format";
@@ -15,6 +16,10 @@ interface Props {
 /** What a person decides for this one night; empty means as usual. */
 export function EveningInputs({ car, errors, edit }: Props) {
   const { inputs } = car;
+  // The tick shows at once; what the server answers, or is being asked, takes over from it.
+  const [ticked, setTicked] = useState<boolean | null>(null);
+  // biome-ignore lint/correctness/useExhaustiveDependencies: new inputs end the tick of its own
+  useEffect(() => setTicked(null), [inputs]);
   return (
     <fieldset className={classes.evening} style={{ border: 0, padding: 0 }}>
       <legend className="visually-hidden">Tonight only, {car.name}</legend>
@@ -71,8 +76,11 @@ export function EveningInputs({ car, errors, edit }: Props) {
       <label>
         <input
           type="checkbox"
-          checked={!inputs.plugged_in}
-          onChange={(event) => edit({ plugged_in: !event.currentTarget.checked })}
+          checked={ticked ?? !inputs.plugged_in}
+          onChange={(event) => {
+            setTicked(event.currentTarget.checked);
+            edit({ plugged_in: !event.currentTarget.checked });
+          }}
         />
         Not plugged in tonight
       </label>
