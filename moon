@@ -45,6 +45,14 @@ need_python() {
   once app "$(hash_of "$root/requirements/app.lock")" install_python app
 }
 
+compile_planner() {
+  say "Compiling the planner ..."
+  (cd "$root" && "$python" -m moonplan.cli plan tests/examples/two_cars.json --json >/dev/null)
+}
+
+# The planner's inner loops are compiled to machine code at their first use; done here, nobody waits for it later.
+need_compiled() { once compiled "$(find "$root/moonplan/core" -name '*.py' | LC_ALL=C sort | xargs cat | sha256sum)" compile_planner; }
+
 install_node() {
   say "Installing the front end's packages ..."
   (cd "$root/web" && npm ci --silent --no-audit --no-fund)
@@ -83,6 +91,7 @@ run_server() {
   done
   mkdir -p "$MOONPLAN_DATA"
   need_python
+  need_compiled
   need_web
   cd "$root"
   "$python" manage.py house "${options[@]}" --address "http://127.0.0.1:$port"
@@ -121,6 +130,7 @@ deploy_check() {
 need_all() {
   need_python
   once dev "$(hash_of "$root/requirements/dev.lock")" install_python dev
+  need_compiled
   need_node
   need_web
 }
@@ -155,7 +165,7 @@ case "$command" in
   demo | serve) run_server "$command" "$@" ;;
   test) run_tests "$@" ;;
   types) make_types ;;
-  plan | chain | prices | schema) need_python && exec "$python" -m moonplan.cli "$command" "$@" ;;
+  plan | chain | prices | schema) need_python && need_compiled && exec "$python" -m moonplan.cli "$command" "$@" ;;
   help | -h | --help) usage ;;
   *) usage >&2; exit 2 ;;
 esac

@@ -5,7 +5,10 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Literal
 
+import numpy as np
+
 from moonplan.core.household import SOCKET_A_BY_OUTLET_A, Circuit, Household, Lead, Supply, Vehicle
+from moonplan.core.timegrid import Floats
 
 Link = Literal["circuit", "outlet", "lead", "cable", "car", "ceiling"]
 
@@ -100,10 +103,16 @@ def stepped(amps: float, *, steps_a: tuple[float, ...], min_a: float) -> float:
 
     A lead without steps offers any current from `min_a` on, to two decimals.
     """
+    return float(stepped_each(np.array([amps]), steps_a=steps_a, min_a=min_a)[0])
+
+
+def stepped_each(amps: Floats, *, steps_a: tuple[float, ...], min_a: float) -> Floats:
+    """`stepped` for every element of an array."""
     if steps_a:
-        return max((step for step in steps_a if min_a - 1e-9 <= step <= amps + 1e-9), default=0.0)
-    offered = math.floor(amps * 100 + 1e-6) / 100
-    return offered if offered >= min_a - 1e-9 else 0.0
+        steps = np.array([0.0, *sorted(step for step in steps_a if step >= min_a - 1e-9)])
+        return np.asarray(steps[np.searchsorted(steps, np.maximum(amps, 0.0) + 1e-9, side="right") - 1])
+    offered = np.floor(amps * 100 + 1e-6) / 100
+    return np.where(offered >= min_a - 1e-9, offered, 0.0)
 
 
 def delivery(

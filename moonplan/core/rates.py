@@ -8,9 +8,29 @@ The mean rate gives energy and cost, the cautious rate decides whether a car is 
 from dataclasses import dataclass
 from typing import Literal
 
+from moonplan.core.compiled import compiled
 from moonplan.core.household import MeasuredRate
 
 Source = Literal["measured", "assumed"]
+
+
+@compiled
+def stored_kw(wall_kw: float, efficiency: float, overhead_kw: float) -> float:
+    """Power that reaches the battery of a wall power. [kW]"""
+    return max(0.0, efficiency * wall_kw - overhead_kw)
+
+
+@compiled
+def accepted_kw(
+    wall_kw: float, soc: float, efficiency: float, overhead_kw: float, onboard_kw: float, taper_from: float
+) -> tuple[float, float]:
+    """Battery and wall power where the wall offers `wall_kw` at a SoC (fraction), taper included. [kW, kW]"""
+    battery_kw = stored_kw(wall_kw, efficiency, overhead_kw)
+    if soc > taper_from:
+        most = max(0.0, (efficiency * onboard_kw - overhead_kw) * (1 - 0.75 * (soc - taper_from) / (1 - taper_from)))
+        if battery_kw > most:
+            return most, (most + overhead_kw) / efficiency
+    return battery_kw, wall_kw
 
 
 @dataclass(frozen=True, slots=True)
@@ -22,7 +42,7 @@ class Rate:
 
     def battery_kw(self, wall_kw: float) -> float:
         """Power stored at a wall power. [kW]"""
-        return max(0.0, self.efficiency * wall_kw - self.overhead_kw)
+        return stored_kw(wall_kw, self.efficiency, self.overhead_kw)
 
     def wall_kw(self, battery_kw: float) -> float:
         """Wall power behind a battery power. [kW]"""
@@ -82,15 +102,7 @@ class Intake:
 
     def accepted(self, amps: float, soc: float, rate: Rate) -> tuple[float, float]:
         """Battery and wall power at an offered current and a SoC (fraction), taper included. [kW, kW]"""
-        wall_kw = self.wall_kw(amps)
-        battery_kw = rate.battery_kw(wall_kw)
-        if soc > self.taper_from:
-            most = (rate.efficiency * self.onboard_kw - rate.overhead_kw) * (
-                1 - 0.75 * (soc - self.taper_from) / (1 - self.taper_from)
-            )
-            if battery_kw > max(0.0, most):
-                return max(0.0, most), rate.wall_kw(max(0.0, most))
-        return battery_kw, wall_kw
+        return accepted_kw(self.wall_kw(amps), soc, rate.efficiency, rate.overhead_kw, self.onboard_kw, self.taper_from)
 
 
 def range_km(battery_kwh: float, use_kwh_per_100km: float) -> float:

@@ -7,9 +7,13 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+import numpy.typing as npt
 
-from moonplan.core.rates import Intake, Rate
+from moonplan.core.compiled import compiled
+from moonplan.core.rates import Intake, Rate, accepted_kw
 from moonplan.core.timegrid import Floats, Grid
+
+Slots = npt.NDArray[np.int64]
 
 # A gap to a limit or a requirement below this is none. [kWh]
 NOTHING_KWH = 1e-6
@@ -70,36 +74,76 @@ def trajectory(
     limit_kwh : limit in force in each slot, shape (n_slots,) [kWh]
     rest_kwh : level above which hours count as spent high. [kWh]
     """
-    n, d = grid.n_slots, grid.hours
-    soc = np.empty(n + 1)
-    gained, wall, fraction = np.zeros(n), np.zeros(n), np.zeros(n)
-    before: list[float] = []
-    above = 0.0
-    level, nth, filled = soc_kwh, 0, 0
-    for t in sorted({*np.flatnonzero(amps > 0).tolist(), *(taking.edge for taking in takings)}):
-        soc[filled:t] = level
-        while nth < len(takings) and takings[nth].edge == t:
-            before.append(level)
-            after = max(0.0, level - takings[nth].kwh)
-            if t > 0:  # the rest of the slot in which the car leaves is spent at the lower level
-                rest_h = (float(grid.edges_s[t]) - takings[nth].at_s) / 3600
-                above += (max(0.0, after - rest_kwh) - max(0.0, level - rest_kwh)) * rest_h
+    edges = np.array([taking.edge for taking in takings], dtype=np.int64)
+    taken_kwh = np.array([taking.kwh for taking in takings], dtype=np.float64)
+    # The rest of the slot in which the car leaves is spent at the lower level.
+    rest_h = np.array([(float(grid.edges_s[t.edge]) - t.at_s) / 3600 if t.edge else 0.0 for t in takings], dtype=np.float64)
+    soc = np.empty(grid.n_slots + 1)
+    gained, wall, fraction = np.zeros(grid.n_slots), np.zeros(grid.n_slots), np.zeros(grid.n_slots)
+    before = np.zeros(len(takings))
+    wall_kw = np.minimum(intake.volts * intake.phases / 1000 * amps, intake.most_wall_kw)
+    above = _run(
+        wall_kw,
+        limit_kwh,
+        (edges, taken_kwh, rest_h),
+        (grid.hours, usable_kwh, rest_kwh),
+        (rate.efficiency, rate.overhead_kw, intake.onboard_kw, intake.taper_from),
+        soc_kwh,
+        (soc, gained, wall, fraction, before),
+    )
+    return Trajectory(soc, gained, wall, fraction, tuple(before.tolist()), above)
+
+
+@compiled
+def draw(battery_kw: float, wall_kw: float, level_kwh: float, limit_kwh: float, hours: float) -> tuple[float, float, float]:
+    """What a car draws in a slot before it stops by itself: part of the slot, and kWh into the battery and off the wall."""
+    room = limit_kwh - level_kwh
+    if room <= 0 or wall_kw <= 0:
+        return 0.0, 0.0, 0.0
+    part = min(1.0, room / (battery_kw * hours)) if battery_kw > 0 else 1.0
+    return part, part * battery_kw * hours, part * wall_kw * hours
+
+
+@compiled
+def _run(
+    wall_kw: Floats,
+    limit_kwh: Floats,
+    takings: tuple[Slots, Floats, Floats],
+    battery: tuple[float, float, float],
+    intake: tuple[float, float, float, float],
+    level: float,
+    told: tuple[Floats, Floats, Floats, Floats, Floats],
+) -> float:
+    """Fill what is told of each slot, and give the kWh·h above rest."""
+    edges, taken_kwh, rest_h = takings
+    hours, usable_kwh, rest_kwh = battery
+    efficiency, overhead_kw, onboard_kw, taper_from = intake
+    soc, gained, wall, fraction, before = told
+    above, nth, n = 0.0, 0, len(wall_kw)
+    for t in range(n + 1):
+        while nth < len(edges) and edges[nth] == t:
+            before[nth] = level
+            after = max(0.0, level - taken_kwh[nth])
+            above += (max(0.0, after - rest_kwh) - max(0.0, level - rest_kwh)) * rest_h[nth]
             level = after
             nth += 1
-        soc[t], filled = level, t + 1
-        if t == n or not amps[t] > 0 or (room := float(limit_kwh[t]) - level) <= 0:
-            continue
-        battery_kw, wall_kw = intake.accepted(float(amps[t]), level / usable_kwh, rate)
-        part = min(1.0, room / (battery_kw * d)) if battery_kw > 0 else 1.0
-        fraction[t], gained[t], wall[t] = part, part * battery_kw * d, part * wall_kw * d
-        above += _area_above(level, gained[t], part, rest_kwh) * d
-        level = float(limit_kwh[t]) if part < 1 else level + gained[t]
-    soc[filled:] = level
-    idle = fraction == 0
-    above += float(np.maximum(0.0, soc[:-1][idle] - rest_kwh).sum()) * d
-    return Trajectory(soc, gained, wall, fraction, tuple(before), above)
+        soc[t] = level
+        if t == n:
+            break
+        if wall_kw[t] > 0:
+            battery_kw, drawn_kw = accepted_kw(
+                wall_kw[t], level / usable_kwh, efficiency, overhead_kw, onboard_kw, taper_from
+            )
+            fraction[t], gained[t], wall[t] = draw(battery_kw, drawn_kw, level, limit_kwh[t], hours)
+        above += _area_above(level, gained[t], fraction[t], rest_kwh) * hours
+        if 0 < fraction[t] < 1:
+            level = limit_kwh[t]
+        else:
+            level += gained[t]
+    return above
 
 
+@compiled
 def _area_above(level: float, gained: float, fraction: float, rest: float) -> float:
     """Mean of max(0, SoC − rest) over a slot in which SoC rises for a fraction of it and then stays. [kWh]"""
     end = level + gained

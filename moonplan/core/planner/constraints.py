@@ -35,7 +35,9 @@ class SharedLimit:
 
 def shared_limits(problem: Problem) -> list[SharedLimit]:
     """Every capacity that the problem's cars share."""
-    return [*_circuits(problem), *_legs(problem), *_feeders(problem), *_contract(problem)]
+    return problem.once(
+        "shared limits", lambda: [*_circuits(problem), *_legs(problem), *_feeders(problem), *_contract(problem)]
+    )
 
 
 def _circuits(problem: Problem) -> Iterator[SharedLimit]:
@@ -94,6 +96,10 @@ def one_lead_groups(problem: Problem) -> list[list[int]]:
 
 def asleep_stretches(problem: Problem) -> list[range]:
     """Runs of slots within which no lead can be changed over, since nobody is up at any edge between them."""
+    return problem.once("asleep", lambda: _asleep_stretches(problem))
+
+
+def _asleep_stretches(problem: Problem) -> list[range]:
     stretches, asleep = [], ~problem.awake
     t = 0
     while t <= problem.grid.n_slots:
@@ -122,10 +128,11 @@ def room_for(problem: Problem, amps: Sequence[Floats], i: int) -> Floats:
         room = np.where(left >= car.limit_a - 1e-9, room, 0.0) if limit.of_full_limits else np.minimum(room, left)
     for group in one_lead_groups(problem):
         if i in group:
-            for stretch in [*asleep_stretches(problem), *(range(t, t + 1) for t in range(problem.grid.n_slots))]:
-                inside = slice(stretch.start, stretch.stop)
-                if any((amps[j][inside] > 0).any() for j in group if j != i):
-                    room[inside] = 0.0
+            taken_by_others = np.any([amps[j] > 0 for j in group if j != i], axis=0)
+            room[taken_by_others] = 0.0
+            for stretch in asleep_stretches(problem):
+                if taken_by_others[stretch.start : stretch.stop].any():
+                    room[stretch.start : stretch.stop] = 0.0
     return np.maximum(0.0, room)
 
 
@@ -143,8 +150,12 @@ def may_start(problem: Problem, car: Car) -> Flags:
 
     By hand: while someone is up, or at the arrival of a car that comes home later.
     """
+    return problem.once(("may start", car.id), lambda: _may_start(problem, car))
+
+
+def _may_start(problem: Problem, car: Car) -> Flags:
     if car.control != "hand":
-        return car.chargeable.copy()
+        return car.chargeable
     arrives = np.zeros(problem.grid.n_slots, dtype=np.bool_)
     for trip in problem.household.trips_of(car.id):
         edge = problem.grid.first_at_or_after(trip.back)
@@ -177,14 +188,15 @@ def broken_rules(problem: Problem, amps: Sequence[Floats]) -> list[str]:
 
 def broken_alone(problem: Problem, car: Car, amps: Floats) -> Iterator[str]:
     grid = problem.grid
-    for t in np.flatnonzero(amps > 0):
-        when = grid.starts[t]
-        if not car.chargeable[t]:
-            yield f"{car.name} charges at {when}, when it cannot"
-        elif amps[t] > car.limit_a[t] + SLACK_A:
-            yield f"{car.name} is offered {amps[t]:g} A at {when}, above {car.limit_a[t]:g} A"
-        elif abs(hookup.stepped(float(amps[t]), steps_a=car.lead.steps_a, min_a=car.least_a) - amps[t]) > SLACK_A:
-            yield f"{car.name} is offered {amps[t]:g} A at {when}, which its lead cannot"
+    on = amps > 0
+    stepped = hookup.stepped_each(amps, steps_a=car.lead.steps_a, min_a=car.least_a)
+    for broken, how in (
+        (on & ~car.chargeable, "when it cannot"),
+        (on & (amps > np.where(car.chargeable, car.limit_a, np.inf) + SLACK_A), "above its limit"),
+        (on & (np.abs(stepped - amps) > SLACK_A), "which its lead cannot"),
+    ):
+        for t in np.flatnonzero(broken)[:1]:
+            yield f"{car.name} is offered {amps[t]:g} A at {grid.starts[t]}, {how}"
     pinned = ~np.isnan(car.pinned_a)
     if (np.abs(amps[pinned] - car.pinned_a[pinned]) > SLACK_A).any():
         yield f"{car.name}: a pinned session was moved"

@@ -4,6 +4,7 @@ import dataclasses
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from functools import cached_property
 
 import numpy as np
 
@@ -18,14 +19,12 @@ class Readiness:
     """Whether a requirement is met, on the cautious trajectory.
 
     at_s : when it is asked for. [s, UTC] required_kwh, planned_kwh, short_kwh : [kWh]
-    ready_at : where short, when this car alone at full current from its last return on would be ready, if ever.
     """
 
     at_s: float
     required_kwh: float
     planned_kwh: float
     short_kwh: float
-    ready_at: datetime | None = None
 
 
 @dataclass(frozen=True)
@@ -56,13 +55,27 @@ class CarOutcome:
 
 @dataclass(frozen=True)
 class Outcome:
-    """All cars under their setpoints. costs : each car's part of the money and the sun, slot by slot."""
+    """All cars under their setpoints.
+
+    part_kw : each car's mean wall power, shapes (n_slots,). [kW] together : what all of them cost, slot by slot.
+    """
 
     cars: tuple[CarOutcome, ...]
-    costs: tuple[EvCost, ...]
-    cost: float
+    part_kw: tuple[Floats, ...]
+    together: EvCost
     care: float
     starts: float
+
+    @cached_property
+    def costs(self) -> tuple[EvCost, ...]:
+        """Each car's part of the money and the sun, slot by slot."""
+        ev_kw = np.sum(self.part_kw, axis=0)
+        return tuple(self.together.share(part, ev_kw) for part in self.part_kw)
+
+    @cached_property
+    def cost(self) -> float:
+        """What charging costs. [currency]"""
+        return float(self.together.cost.sum())
 
     @property
     def short_kwh(self) -> float:
@@ -73,7 +86,7 @@ class Outcome:
         """What the planner makes least once shortage is least: money, care and starts. [currency]"""
         return self.cost + self.care + self.starts
 
-    @property
+    @cached_property
     def missed(self) -> tuple[float, tuple[float, ...], float]:
         """What counts before any money: total shortage, the earlier one shorter, then waiting below a boost level."""
         asked = [ready for car in self.cars for ready in (*car.departures, *([car.end] if car.end else []))]
@@ -97,7 +110,7 @@ def outcome(problem: Problem, amps: Sequence[Floats]) -> Outcome:
     """Run the simulator over setpoints (per car, shape (n_slots,) [A])."""
     grid = problem.grid
     cars = tuple(_car_outcome(problem, i, a) for i, a in enumerate(amps))
-    part_kw = [car.mean.wall_kwh / grid.hours for car in cars]
+    part_kw = tuple(car.mean.wall_kwh / grid.hours for car in cars)
     ev_kw = np.sum(part_kw, axis=0) if part_kw else np.zeros(grid.n_slots)
     together = ev_cost(
         ev_kw,
@@ -109,19 +122,15 @@ def outcome(problem: Problem, amps: Sequence[Floats]) -> Outcome:
     )
     return Outcome(
         cars=cars,
-        costs=tuple(together.share(part, ev_kw) for part in part_kw),
-        cost=float(together.cost.sum()),
+        part_kw=part_kw,
+        together=together,
         care=problem.care_price * sum(car.mean.kwh_hours_above for car in cars),
         starts=problem.start_price * sum(car.starts for car in cars),
     )
 
 
 def _car_outcome(problem: Problem, i: int, amps: Floats) -> CarOutcome:
-    key = (i, amps.tobytes())
-    if key not in problem.seen:
-        problem.seen[key] = _run(problem, problem.cars[i], amps)
-    known: CarOutcome = problem.seen[key]
-    return known
+    return problem.once(("outcome", i, amps.tobytes()), lambda: _run(problem, problem.cars[i], amps))
 
 
 def _run(problem: Problem, car: Car, amps: Floats) -> CarOutcome:
@@ -134,13 +143,13 @@ def _run(problem: Problem, car: Car, amps: Floats) -> CarOutcome:
         aboard = cautious.before_leaving_kwh[nth]
         if departure.ready_edge is not None:
             aboard = float(cautious.soc_kwh[departure.ready_edge])
-        departures.append(_readiness(problem, car, cautious, nth, (departure.taking.at_s, departure.required_kwh), aboard))
+        departures.append(_readiness(departure.taking.at_s, departure.required_kwh, aboard))
     end = None
     if car.wanted_at_end_kwh is not None:
         end_s = float(problem.grid.edges_s[-1])
         edge = problem.grid.n_slots if car.end_ready_edge is None else car.end_ready_edge
         aboard = float(cautious.soc_kwh[edge])
-        end = _readiness(problem, car, cautious, len(car.departures), (end_s, car.wanted_at_end_kwh), aboard)
+        end = _readiness(end_s, car.wanted_at_end_kwh, aboard)
     return CarOutcome(
         amps,
         mean,
@@ -159,27 +168,21 @@ def _waited_ah(problem: Problem, car: Car, amps: Floats, mean: Trajectory) -> fl
     return float((car.limit_a - amps)[low].sum()) * problem.grid.hours
 
 
-def _readiness(
-    problem: Problem, car: Car, cautious: Trajectory, nth: int, asked: tuple[float, float], planned: float
-) -> Readiness:
-    at_s, required = asked
+def _readiness(at_s: float, required: float, planned: float) -> Readiness:
     short = max(0.0, required - planned)
-    if short <= NOTHING_KWH:
-        return Readiness(at_s, required, planned, 0.0)
-    return Readiness(at_s, required, planned, short, _ready_at(problem, car, cautious, nth, required))
+    return Readiness(at_s, required, planned, short if short > NOTHING_KWH else 0.0)
 
 
-def _ready_at(problem: Problem, car: Car, cautious: Trajectory, nth: int, required: float) -> datetime | None:
-    """When the car, alone at full current from its last return on, has what is required aboard."""
-    grid = problem.grid
+def ready_at(problem: Problem, plan: Outcome, i: int, nth: int) -> datetime | None:
+    """When car i, alone at full current from its last return on, has aboard what its nth departure requires, if ever."""
+    grid, car, cautious = problem.grid, problem.cars[i], plan.cars[i].cautious
+    required = car.departures[nth].required_kwh
     since = car.departures[nth - 1].taking.edge if nth else 0
     if car.delivery is None or since >= grid.n_slots:
         return None
-    staying = problem.household
-    if nth < len(car.departures):
-        leave = car.departures[nth].trip.leave
-        kept = tuple(trip for trip in staying.trips if trip.vehicle != car.id or trip.leave < leave)
-        staying = dataclasses.replace(staying, trips=kept)
+    leave = car.departures[nth].trip.leave
+    kept = tuple(trip for trip in problem.household.trips if trip.vehicle != car.id or trip.leave < leave)
+    staying = dataclasses.replace(problem.household, trips=kept)
     free = chargeable_slots(staying, car.vehicle, grid)
     full = np.where(free & (np.arange(grid.n_slots) >= since), car.delivery.amps, 0.0)
     alone = trajectory(

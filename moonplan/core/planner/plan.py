@@ -4,7 +4,7 @@
 break a rule never leave.
 """
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import Any
@@ -14,22 +14,22 @@ import numpy as np
 from moonplan.core.cautions import Caution, cautions
 from moonplan.core.household import Household
 from moonplan.core.mistakes import BadDocument, Mistake
-from moonplan.core.planner import milp
 from moonplan.core.planner.at_once import at_once
+from moonplan.core.planner.bound import bound
 from moonplan.core.planner.constraints import broken_rules
-from moonplan.core.planner.model import Effort
-from moonplan.core.planner.outcome import CarOutcome, Outcome, Readiness
+from moonplan.core.planner.outcome import Outcome, Readiness, ready_at
 from moonplan.core.planner.problem import Car, Problem, build
 from moonplan.core.planner.reasons import reason
-from moonplan.core.planner.together import Candidate, candidate, plan_together
+from moonplan.core.planner.together import Candidate, Guide, candidate, plan_together, refined
 from moonplan.core.rates import range_km
 from moonplan.core.simulate import Run
 
 FORMAT = "moonplan-plan/1"
 
-# Chargeable slots, over all cars, up to which the whole problem is also solved at once.
-_FEW_SLOTS = 20
-_EXACT = Effort(nodes=2000, relative_gap=1e-4, absolute_gap=1e-4)
+# How often the prices behind the bound are sharpened.
+_SHARPENED = 25
+# A plan is good within this part of its objective, or this part of the default price.
+_GOOD, _GOOD_PART_OF_PRICE = 0.001, 0.05
 
 
 @dataclass(frozen=True, slots=True)
@@ -70,7 +70,7 @@ class Plan:
 def plan(household: Household, *, prove: bool = True) -> Plan:
     """The plan of a household.
 
-    prove : whether to search thoroughly and ask for a bound besides; both take about as long again.
+    prove : whether to ask for a bound besides and, where it is not tight, to search on: many times the work.
 
     Raises
     ------
@@ -78,8 +78,12 @@ def plan(household: Household, *, prove: bool = True) -> Plan:
         If what a person pinned cannot be carried out.
     """
     problem = build(household)
-    found = _best(problem, thorough=prove)
-    bound = milp.bound(problem, may_be_short=found.outcome.short_kwh > 0) if prove else None
+    found = _best(problem)
+    least = None
+    if prove and problem.cars and problem.grid.n_slots:
+        least = bound(problem, found.outcome, steps=_SHARPENED)
+        if not is_tight(problem, found.outcome, least.value):
+            found = _carried_out(problem, [refined(problem, found, Guide(least.tolls, least.sun_price)), found])
     return Plan(
         problem=problem,
         outcome=found.outcome,
@@ -87,32 +91,31 @@ def plan(household: Household, *, prove: bool = True) -> Plan:
             tuple(_session(problem, found.outcome, i, run) for run in car.sessions)
             for i, car in enumerate(found.outcome.cars)
         ),
-        bound=None if bound is None else min(bound, found.outcome.value),
+        bound=None if least is None else min(least.value, found.outcome.value),
         cautions=tuple(cautions(household)),
         not_honoured=tuple(_not_honoured(household)),
     )
 
 
-def _best(problem: Problem, *, thorough: bool) -> Candidate:
+def is_tight(problem: Problem, found: Outcome, bound: float) -> bool:
+    """Whether the bound proves a plan to be as good as any, within what counts as good."""
+    least_matter = _GOOD_PART_OF_PRICE * abs(problem.household.tariff.default_price)
+    return found.value - bound <= max(_GOOD * abs(found.value), least_matter)
+
+
+def _best(problem: Problem) -> Candidate:
     together = _pinned_only(problem)
     if not problem.cars or not problem.grid.n_slots:
         return together
-    found_first = [plan_together(problem, thorough=thorough), candidate(problem, at_once(problem)), together]
-    if thorough:
-        found_first += _exact(problem, may_be_short=found_first[0].outcome.short_kwh > 0)
-    for found in sorted(found_first, key=lambda c: c.outcome.rank):
-        if not broken_rules(problem, found.amps):
-            return found
-    return together
+    return _carried_out(problem, [plan_together(problem), candidate(problem, at_once(problem)), together])
 
 
-def _exact(problem: Problem, *, may_be_short: bool) -> list[Candidate]:
-    """The whole problem solved at once, where there are so few slots that this is quick."""
-    slots = sum(int(car.chargeable.sum()) for car in problem.cars)
-    if not 0 < slots <= _FEW_SLOTS:
-        return []
-    solved = milp.solve(problem, _EXACT, may_be_short=may_be_short)
-    return [] if solved is None else [candidate(problem, solved.amps), candidate(problem, solved.more_amps)]
+def _carried_out(problem: Problem, found: Sequence[Candidate]) -> Candidate:
+    """The best that breaks no rule."""
+    for one in sorted(found, key=lambda one: one.outcome.rank):
+        if not broken_rules(problem, one.amps):
+            return one
+    return found[-1]
 
 
 def _pinned_only(problem: Problem) -> Candidate:
@@ -173,10 +176,7 @@ def document(plan: Plan) -> dict[str, Any]:
         "start": problem.grid.starts[0].isoformat(),
         "end": problem.grid.starts[-1].isoformat(),
         "currency": problem.household.currency,
-        "vehicles": [
-            _vehicle(problem, car, mine, of_car)
-            for car, mine, of_car in zip(problem.cars, found.cars, plan.sessions, strict=True)
-        ],
+        "vehicles": [_vehicle(plan, i) for i in range(len(problem.cars))],
         "totals": {
             "wall_kwh": _kwh(sum(float(car.mean.wall_kwh.sum()) for car in found.cars)),
             "battery_kwh": _kwh(sum(float(car.mean.gained_kwh.sum()) for car in found.cars)),
@@ -190,12 +190,19 @@ def document(plan: Plan) -> dict[str, Any]:
         "objective": {
             "value": round(found.value, 6),
             "bound": None if plan.bound is None else round(min(plan.bound, found.value), 6),
+            "tight": plan.bound is not None and is_tight(problem, found, plan.bound),
         },
         "cautions": [{"code": c.code, "subject": c.subject, "text": c.text} for c in plan.cautions],
     }
 
 
-def _vehicle(problem: Problem, car: Car, mine: CarOutcome, sessions: tuple[Session, ...]) -> dict[str, Any]:
+def _ready_at(plan: Plan, i: int, nth: int, ready: Readiness) -> str | None:
+    found = ready_at(plan.problem, plan.outcome, i, nth) if ready.short_kwh else None
+    return None if found is None else found.isoformat()
+
+
+def _vehicle(plan: Plan, i: int) -> dict[str, Any]:
+    problem, car, mine, sessions = plan.problem, plan.problem.cars[i], plan.outcome.cars[i], plan.sessions[i]
     usable = car.vehicle.usable_kwh
     starts = problem.grid.starts
     delivered = car.delivery
@@ -218,9 +225,9 @@ def _vehicle(problem: Problem, car: Car, mine: CarOutcome, sessions: tuple[Sessi
                 "leave": departure.trip.leave.isoformat(),
                 **_readiness_document(ready, usable),
                 "short_km": round(range_km(ready.short_kwh, car.vehicle.use_kwh_per_100km), 3),
-                "ready_at": None if ready.ready_at is None else ready.ready_at.isoformat(),
+                "ready_at": _ready_at(plan, i, nth, ready),
             }
-            for departure, ready in zip(car.departures, mine.departures, strict=True)
+            for nth, (departure, ready) in enumerate(zip(car.departures, mine.departures, strict=True))
         ],
         "end": None if mine.end is None else _readiness_document(mine.end, usable),
     }

@@ -5,10 +5,10 @@ reasons all read the same `Problem`.
 """
 
 import dataclasses
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from datetime import date, datetime, timedelta
-from typing import Any
+from typing import TypeVar, cast
 
 import numpy as np
 
@@ -21,6 +21,8 @@ from moonplan.core.simulate import Taking, Trajectory, trajectory
 from moonplan.core.sun import base_load_kw, solar_kw
 from moonplan.core.tariff import Prices, prices
 from moonplan.core.timegrid import Flags, Floats, Grid, clock_window, grid_for, in_night, is_awake, noon
+
+T = TypeVar("T")
 
 _CONTROLS: tuple[Control, ...] = ("managed", "timer", "hand")
 
@@ -93,6 +95,17 @@ class Car:
         """Currents that may be offered; empty for a continuous lead. [A]"""
         return tuple(sorted(step for step in set(self.lead.steps_a) if step >= self.least_a - 1e-9))
 
+    def offered(self, room_a: Floats) -> Floats:
+        """What the lead offers where there is room for some current: a step, or two decimals; 0 below the least. [A]
+
+        No current beyond what the on-board charger can use: it would only crowd out others.
+        """
+        per_a = self.intake.volts * self.intake.phases / 1000
+        useful = max(self.least_a, np.ceil(self.intake.most_wall_kw / per_a * 100 - 1e-6) / 100)
+        return hookup.stepped_each(
+            room_a if self.steps_a else np.minimum(room_a, useful), steps_a=self.steps_a, min_a=self.least_a
+        )
+
     def run(self, amps: Floats, rate: Rate, grid: Grid) -> Trajectory:
         """The car under a run of setpoints, at one of its rates."""
         return trajectory(
@@ -116,8 +129,7 @@ class Problem:
     awake : whether someone is up at each slot edge, shape (n_slots + 1,)
     sharing : how each circuit with several leads is shared.
     care_price : of an hour with a kWh above the rest level. [currency/(kWh·h)] start_price : of a session. [currency]
-    seen, planned, ahead : what a car's setpoints came to, what it does in given surroundings, and how far its mean car is
-        then before the cautious one: work that is done once.
+    done : work that is done once, by what it is.
     """
 
     household: Household
@@ -130,9 +142,13 @@ class Problem:
     cars: tuple[Car, ...]
     care_price: float
     start_price: float
-    seen: dict[tuple[int, bytes], Any] = field(default_factory=dict, compare=False, repr=False)
-    planned: dict[tuple[int, bytes], Floats] = field(default_factory=dict, compare=False, repr=False)
-    ahead: dict[int, Floats] = field(default_factory=dict, compare=False, repr=False)
+    done: dict[object, object] = field(default_factory=dict, compare=False, repr=False)
+
+    def once(self, key: object, make: Callable[[], T]) -> T:
+        """What `make` gives, made the first time that it is asked for under a key."""
+        if key not in self.done:
+            self.done[key] = make()
+        return cast(T, self.done[key])
 
 
 def build(household: Household) -> Problem:

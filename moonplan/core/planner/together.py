@@ -4,13 +4,15 @@ Work is bounded by counts and not by the clock, and costs are quantised before t
 gives the same plan.
 """
 
+import dataclasses
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from typing import cast
 
 import numpy as np
 
 from moonplan.core import hookup
-from moonplan.core.planner.constraints import broken_alone, room_for, sun_for
+from moonplan.core.planner.constraints import broken_alone, broken_rules, room_for, sun_for
 from moonplan.core.planner.one_car import Surroundings, nothing_left, plan_one
 from moonplan.core.planner.outcome import Outcome, outcome
 from moonplan.core.planner.problem import Car, Problem
@@ -18,17 +20,33 @@ from moonplan.core.simulate import Run, runs
 from moonplan.core.timegrid import Floats
 
 _ROUNDS = 3
+_MOST_ORDERS = 6
+# How many of the orders are gone on with when there is time, and at what part of the sharing's prices others are made.
+_REFINED = 2
+_GUIDED_SHARES = (1.0, 0.5)
+_CONTROLS = ("hand", "timer", "managed")
 _TRIALS_A_CAR = 150
 # In how many slots a managed car's current is lowered at most.
 _SLOTS_TRIMMED = 6
 # How many lengths of a timer's session are tried, from the shortest on.
 _LENGTHS_TRIED = 8
 # Of how many contested slots a car tries to keep off.
-_CONTESTED_TRIED = 8
+_CONTESTED_TRIED = 6
 # How many slots, over all cars and all tries, may be planned anew for it: a month of many cars is left at that.
-_REPLANNED_SLOTS = 12_000
+_REPLANNED_SLOTS = 6_000
 # By how many slots a session is tried earlier or later.
 _SHIFTS = (-16, -4, -1, 1)
+
+
+@dataclass(frozen=True)
+class Guide:
+    """What the cars' sharing is worth, slot by slot.
+
+    tolls : per car, of an offered ampere. [currency/A] sun_price : of a kWh of own sun. [currency]
+    """
+
+    tolls: list[Floats]
+    sun_price: Floats
 
 
 @dataclass(frozen=True)
@@ -47,29 +65,97 @@ def candidate(problem: Problem, amps: Sequence[Floats]) -> Candidate:
     return Candidate(tuple(amps), outcome(problem, amps))
 
 
-def plan_together(problem: Problem, *, thorough: bool) -> Candidate:
-    """The best setpoints found: every order's first plan, improved, and re-planned in rounds.
+def plan_together(problem: Problem) -> Candidate:
+    """A good plan soon: of the first plans of several orders the best, re-planned once, and improved."""
+    alone = _alone(problem, fine=len(problem.cars) < 2)
+    if _fit(problem, alone):
+        alone = _alone(problem, fine=True)
+        if _fit(problem, alone):
+            return _improved(problem, alone)
+    best = _firsts(problem)[0]
+    improved = _improved(problem, _replanned(problem, best))
+    return improved if improved.better_than(best) else best
 
-    thorough : whether to try besides what a car's giving way to another in contested slots comes to.
+
+def refined(problem: Problem, found: Candidate, guide: Guide) -> Candidate:
+    """The best plan that a longer search finds.
+
+    guide : what the cars' sharing is worth, from the bound; each order is planned at these prices as well.
     """
-    best: Candidate | None = None
-    for order in _orders(problem):
-        found = _improved(problem, _in_order(problem, order))
-        if found.better_than(best):
-            best = found
-    assert best is not None
+    if len(problem.cars) < 2:
+        return _settled(problem, found)
+    starts = [found, *_firsts(problem)[:_REFINED]]
+    for share in _GUIDED_SHARES:
+        guided = Guide([toll * share for toll in guide.tolls], guide.sun_price)
+        starts += [_in_order(problem, order, guided) for order in _orders(problem)[:2]]
+    starts.sort(key=lambda start: start.outcome.rank)
+    best = found
+    for start in starts[: _REFINED + 1]:
+        settled = _settled(problem, start)
+        best = settled if settled.better_than(best) else best
+    return _gives_way(problem, best)
+
+
+def _fit(problem: Problem, found: Candidate) -> bool:
+    """Whether plans that were made each for itself can be carried out together, at the cost that each reckoned with."""
+    return not broken_rules(problem, found.amps) and not _share_sun(problem, found)
+
+
+def _alone(problem: Problem, *, fine: bool) -> Candidate:
+    """Each car as if the others were pinned at what they must do."""
+    pinned = [np.where(np.isnan(car.pinned_a), 0.0, car.pinned_a) for car in problem.cars]
+    return candidate(problem, [_planned(problem, pinned, i, fine=fine) for i in range(len(problem.cars))])
+
+
+def _share_sun(problem: Problem, found: Candidate) -> bool:
+    """Whether more than one car takes own sun in some slot."""
+    if not (problem.sun_kw > problem.base_kw).any():
+        return False
+    taking = np.sum([part > 0 for part in found.outcome.part_kw], axis=0)
+    return bool((taking[problem.sun_kw > problem.base_kw] > 1).any())
+
+
+def _firsts(problem: Problem) -> list[Candidate]:
+    """What planning one car after the other comes to, in several orders, the best first.
+
+    Where some car comes up short, an order in which it is served first is tried as well.
+    """
+    orders = _orders(problem)
+    found: dict[float, Candidate] = {}
+    tried = 0
+    while tried < len(orders) and tried < _MOST_ORDERS:
+        order = orders[tried]
+        tried += 1
+        first = _in_order(problem, order)
+        short = [i for i in order if first.outcome.cars[i].short_kwh > 0]
+        again = (*short, *(i for i in order if i not in short))
+        if short and again not in orders:
+            orders.append(again)
+        if not any(other.outcome.rank == first.outcome.rank for other in found.values()):
+            found[tried] = first
+    return sorted(found.values(), key=lambda one: one.outcome.rank)
+
+
+def _settled(problem: Problem, found: Candidate) -> Candidate:
+    """Re-planned in rounds and improved until neither helps."""
     for _ in range(_ROUNDS):
-        again = best
-        for i in range(len(problem.cars)) if len(problem.cars) > 1 else ():
-            amps = list(again.amps)
-            amps[i] = _planned(problem, amps, i)
-            trial = candidate(problem, amps)
-            again = trial if trial.better_than(again) else again
-        again = _improved(problem, again) if again is not best else again
-        if not again.better_than(best):
+        improved = _improved(problem, _replanned(problem, found))
+        if not improved.better_than(found):
+            return found
+        found = improved
+        if len(problem.cars) < 2:
             break
-        best = again
-    return _gives_way(problem, best) if thorough else best
+    return found
+
+
+def _replanned(problem: Problem, best: Candidate) -> Candidate:
+    """Each car in turn planned anew against what the others do, kept where it helps."""
+    for i in range(len(problem.cars)) if len(problem.cars) > 1 else ():
+        amps = list(best.amps)
+        amps[i] = _planned(problem, amps, i)
+        trial = candidate(problem, amps)
+        best = trial if trial.better_than(best) else best
+    return best
 
 
 def _gives_way(problem: Problem, best: Candidate) -> Candidate:
@@ -80,7 +166,7 @@ def _gives_way(problem: Problem, best: Candidate) -> Candidate:
             around = _surroundings(problem, amps, i)
             kept_off = around.room_a.copy()
             kept_off[t] = 0.0
-            found, _ = plan_one(problem, car, Surroundings(kept_off, around.sun_kwh), problem.ahead.get(i))
+            found, _ = plan_one(problem, car, dataclasses.replace(around, room_a=kept_off), _ahead(problem, i))
             amps[i] = nothing_left(car, found, problem)
             for j in range(len(problem.cars)):
                 if j != i:
@@ -106,35 +192,50 @@ def _contested(problem: Problem, found: Candidate, i: int) -> list[int]:
 
 
 def _orders(problem: Problem) -> list[tuple[int, ...]]:
-    """As listed, backwards, and by the first departure."""
+    """Those that can be steered least first, by the first departure, as listed, and backwards."""
     listed = tuple(range(len(problem.cars)))
 
     def first_leave(i: int) -> float:
         departures = problem.cars[i].departures
         return departures[0].taking.at_s if departures else float("inf")
 
-    return list(dict.fromkeys([listed, listed[::-1], tuple(sorted(listed, key=first_leave))]))
+    least_free = tuple(sorted(listed, key=lambda i: _CONTROLS.index(problem.cars[i].control)))
+    return list(dict.fromkeys([least_free, tuple(sorted(listed, key=first_leave)), listed, listed[::-1]]))
 
 
-def _in_order(problem: Problem, order: Sequence[int]) -> Candidate:
+def _in_order(problem: Problem, order: Sequence[int], guide: Guide | None = None) -> Candidate:
     amps = [np.where(np.isnan(car.pinned_a), 0.0, car.pinned_a) for car in problem.cars]
     for i in order:
-        amps[i] = _planned(problem, amps, i)
+        if guide is None:
+            amps[i] = _planned(problem, amps, i, fine=False)
+            continue
+        around = _surroundings(problem, amps, i)
+        priced = dataclasses.replace(around, toll=guide.tolls[i], sun_price=guide.sun_price)
+        amps[i] = _planned_anew(problem, i, priced, fine=False)
     return candidate(problem, amps)
 
 
-def _planned(problem: Problem, amps: Sequence[Floats], i: int) -> Floats:
-    car = problem.cars[i]
+def _planned(problem: Problem, amps: Sequence[Floats], i: int, *, fine: bool = True) -> Floats:
     around = _surroundings(problem, amps, i)
-    key = (i, around.room_a.tobytes() + around.sun_kwh.tobytes())
-    if key not in problem.planned:
-        found, problem.ahead[i] = plan_one(problem, car, around, problem.ahead.get(i))
-        problem.planned[key] = nothing_left(car, found, problem)
-    return problem.planned[key]
+    key = ("plan", i, fine, around.room_a.tobytes(), around.sun_kwh.tobytes())
+    return problem.once(key, lambda: _planned_anew(problem, i, around, fine))
+
+
+def _planned_anew(problem: Problem, i: int, around: Surroundings, fine: bool) -> Floats:
+    car = problem.cars[i]
+    found, problem.done["ahead", i] = plan_one(problem, car, around, _ahead(problem, i), fine=fine)
+    return nothing_left(car, found, problem)
+
+
+def _ahead(problem: Problem, i: int) -> Floats | None:
+    """How far the mean car was before the cautious one in the last plan that was made for the car."""
+    return cast(Floats | None, problem.done.get(("ahead", i)))
 
 
 def _surroundings(problem: Problem, amps: Sequence[Floats], i: int) -> Surroundings:
-    return Surroundings(room_for(problem, amps, i), sun_for(problem, amps, i))
+    return Surroundings(
+        room_for(problem, amps, i), sun_for(problem, amps, i), np.zeros(problem.grid.n_slots), problem.prices.export_price
+    )
 
 
 def _improved(problem: Problem, start: Candidate) -> Candidate:
@@ -150,10 +251,10 @@ def _improved(problem: Problem, start: Candidate) -> Candidate:
                 left -= 1
                 if left <= 0:
                     break
-                if bool((moved > room + 1e-9).any()) or any(broken_alone(problem, car, moved)):
+                if bool((moved > room + 1e-9).any()):
                     continue
                 trial = candidate(problem, [*best.amps[:i], moved, *best.amps[i + 1 :]])
-                if trial.better_than(best):
+                if trial.better_than(best) and not any(broken_alone(problem, car, moved)):
                     best, helped = trial, True
                     break
         best = _trimmed(problem, car, i, best)
@@ -171,7 +272,9 @@ def _moves(problem: Problem, car: Car, amps: Floats) -> Iterator[Floats]:
         yield _with(amps, run.last, 1, 0.0)
         for shift in _SHIFTS:
             if first + shift >= 0 and run.last + shift < len(amps):
-                yield _with(without, first + shift, length, current)
+                moved = without.copy()
+                moved[first + shift : first + shift + length] = amps[first : run.last + 1]
+                yield moved
         for longer in (first - 1, run.last + 1):
             if 0 <= longer < len(amps):
                 yield _with(amps, longer, 1, current)
@@ -235,10 +338,11 @@ def _resized(problem: Problem, car: Car, i: int, best: Candidate, run: Run) -> C
     for n in range(shortest, min(slots, shortest + _LENGTHS_TRIED)):
         amps = _with(without, run.first, n, most)
         trial = candidate(problem, [*best.amps[:i], amps, *best.amps[i + 1 :]])
-        if trial.outcome.missed > best.outcome.missed or any(broken_alone(problem, car, amps)):
+        if trial.outcome.missed > best.outcome.missed:
             continue
         trial = _lowered(problem, car, i, trial, run.first, run.first + n - 1)
-        found = trial if trial.better_than(found) else found
+        if trial.better_than(found) and not any(broken_alone(problem, car, trial.amps[i])):
+            found = trial
     return found
 
 
@@ -256,7 +360,5 @@ def _lowered(problem: Problem, car: Car, i: int, best: Candidate, first: int, la
             high = middle
     amps = best.amps[i].copy()
     amps[first : last + 1] = hookup.stepped(high / 100, steps_a=(), min_a=car.least_a)
-    if any(broken_alone(problem, car, amps)):
-        return best
     trial = candidate(problem, [*best.amps[:i], amps, *best.amps[i + 1 :]])
-    return trial if trial.better_than(best) else best
+    return trial if trial.better_than(best) and not any(broken_alone(problem, car, amps)) else best

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from moonplan.core.planner.model import Effort, Model
+from tests.reference.model import Effort, Model
 
 EXACT = Effort(nodes=1000, relative_gap=0.0, absolute_gap=1e-9)
 

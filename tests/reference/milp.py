@@ -18,10 +18,10 @@ from moonplan.core.planner.constraints import (
     one_lead_groups,
     shared_limits,
 )
-from moonplan.core.planner.model import Columns, Effort, Model, Term
 from moonplan.core.planner.problem import Car, Problem
 from moonplan.core.rates import Rate
 from moonplan.core.timegrid import Flags, Floats
+from tests.reference.model import Columns, Effort, Model, Term
 
 # Between equal total shortages the earlier one is to be the shorter: how much more an earlier kWh weighs than the next.
 _EARLIER_WEIGHS = 1e-4

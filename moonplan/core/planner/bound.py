@@ -1,0 +1,525 @@
+"""A figure that no plan's objective can be below (docs/planner.md).
+
+What the cars share is priced instead of forbidden: an ampere of a shared capacity, a slot of a shared lead, a kWh of own
+sun. Then each car stands alone, and what it comes to at least is found by a recursion over the energy that it has
+charged so far, in units of a part of a slot's gain. Rounding a plan's running total to such units with a random offset
+changes no linear cost on average, so some rounding costs no more than the plan; requirements are lowered and limits raised
+by the one unit that rounding can be out. The prices are sharpened by subgradient steps.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from itertools import pairwise
+from typing import NamedTuple
+
+import numpy as np
+import numpy.typing as npt
+
+from moonplan.core.compiled import compiled
+from moonplan.core.planner.constraints import (
+    SharedLimit,
+    may_end,
+    may_start,
+    one_lead_groups,
+    shared_limits,
+)
+from moonplan.core.planner.outcome import Outcome
+from moonplan.core.planner.problem import Car, Problem
+from moonplan.core.rates import Rate
+from moonplan.core.timegrid import Flags, Floats
+
+Counts = npt.NDArray[np.int64]
+
+_UNITS_PER_SLOT = 40
+_MOST_AHEAD = 1.6
+_MOST_STATES = 1_500_000
+_WAITING = 0
+# Into how many windows the span of a continuous timer's currents is cut.
+_TIMER_WINDOWS = 3
+_NOTHING = 1e-9
+
+
+class Alone(NamedTuple):
+    """One car for the recursion; arrays of shape (n_slots,) but where told.
+
+    unit_kwh : of charge. high : units gained at the most; 0 where it can't charge.
+    windows : least and most units of each range of currents, shape (n_slots, n_windows, 2), −1 for none: a step of the
+        lead, or part of a continuous one's span. A timer stays within one of them through a session.
+    per_unit, per_slot : price of a unit, and of a slot with current. must : whether it must charge.
+    price : of a wall kWh. mean : efficiency of the mean car. ahead : how far it can be ahead for every kWh charged.
+    base_kwh : SoC without any charge, before trips at each edge, shape (n_slots + 1,), may be negative.
+    highest : mean SoC at the most, at each edge. limit_kwh : limit in force. rest_kwh, care : as in the plan.
+    taper_kwh : above it less is accepted than `accepted_kwh` a slot, at `usable_kwh` a quarter of it.
+    wanted : units that must have been charged at each edge, shape (n_slots + 1,).
+    start, end, new_night : may a session start, may it end, does a night begin. timed : one session a night.
+    """
+
+    unit_kwh: float
+    high: Counts
+    windows: Counts
+    per_unit: Floats
+    per_slot: Floats
+    must: Flags
+    price: Floats
+    mean: float
+    ahead: float
+    base_kwh: Floats
+    highest: Floats
+    limit_kwh: Floats
+    taper_kwh: float
+    accepted_kwh: float
+    usable_kwh: float
+    rest_kwh: float
+    care: float
+    wanted: Counts
+    most: Counts
+    start: Flags
+    end: Flags
+    new_night: Flags
+    timed: bool
+    start_price: float
+    charging: bool
+
+
+@compiled
+def _least(car: Alone) -> tuple[float, Counts]:
+    """The least cost of a car alone, and the units gained in each slot of a plan that comes to it, −1 for no current.
+
+    Phases are waiting, charging (for a timer one for each window) and, for a timer, done for the night.
+    """
+    n, many = len(car.high), int(car.most.max()) + 2
+    on = car.windows.shape[1] if car.timed else 1
+    done = on + 1 if car.timed else _WAITING
+    phases = on + 2 if car.timed else 2
+    choice = np.full((n, phases, many), -1, dtype=np.int16)
+    into = np.zeros((n, many), dtype=np.int8)
+    now, then = np.full((phases, many), np.inf), np.full((phases, many), np.inf)
+    queue = np.empty(many + 1, dtype=np.int64)
+    best, chosen = np.empty(many), np.empty(many, dtype=np.int16)
+    then[:, car.wanted[n] : car.most[n] + 1] = 0.0
+    for t in range(n - 1, -1, -1):
+        now[:, :] = np.inf
+        start = 0.0 if t == 0 and car.charging else car.start_price
+        may_start, may_rest = car.start[t] or car.must[t], not car.must[t]
+        held = t > 0 and not car.end[t - 1]
+        for k in range(car.wanted[t], car.most[t] + 1):
+            now[_WAITING, k] = then[_WAITING, k] + _care(t, k, car) if may_rest else np.inf
+            if car.timed:
+                now[done, k] = then[done, k] + _care(t, k, car)
+        for phase in range(1, on + 1):
+            windows = (phase - 1, phase) if car.timed else (0, car.windows.shape[1])
+            _best_gain(best, chosen, t, windows, then[phase], car, queue)
+            for k in range(car.wanted[t], car.most[t] + 1):
+                care = _care(t, k, car)
+                charging = best[k] + care
+                full = t > 0 and car.base_kwh[t] + (k + 1) * car.unit_kwh >= car.limit_kwh[t - 1]
+                stop = then[done, k] + care if may_rest and (full or not held) else np.inf
+                now[phase, k], choice[t, phase, k] = (charging, chosen[k]) if charging < stop else (stop, -1)
+                if may_start and charging + start < now[_WAITING, k]:
+                    now[_WAITING, k], choice[t, _WAITING, k], into[t, k] = charging + start, chosen[k], phase
+        if car.timed and car.must[t]:
+            now[done] = now[_WAITING]
+        if car.timed and car.new_night[t]:
+            now[done] = now[_WAITING]
+            choice[t, done] = choice[t, _WAITING]
+        now, then = then, now
+    return float(then[_WAITING, 0]), _follow(choice, into, done, car)
+
+
+@compiled
+def _care(t: int, k: int, car: Alone) -> float:
+    return float(car.care * max(0.0, car.base_kwh[t] + (k - 1) * car.unit_kwh - car.rest_kwh))
+
+
+@compiled
+def _follow(choice: npt.NDArray[np.int16], into: npt.NDArray[np.int8], done: int, car: Alone) -> Counts:
+    n = len(car.high)
+    gained = np.full(n, -1, dtype=np.int64)
+    phase, k = _WAITING, 0
+    for t in range(n):
+        if car.timed and phase == done and car.new_night[t]:
+            phase = _WAITING
+        units = choice[t, phase, k]
+        if units >= 0:
+            gained[t] = units
+            phase = into[t, k] if phase == _WAITING else phase
+            k = min(k + units, choice.shape[2] - 1)
+        elif phase != _WAITING:
+            phase = done
+    return gained
+
+
+@compiled
+def _best_gain(
+    best: Floats,
+    chosen: npt.NDArray[np.int16],
+    t: int,
+    windows: tuple[int, int],
+    after: Floats,
+    car: Alone,
+    queue: Counts,
+) -> None:
+    """The best gain of a slot with current within some windows, from every total, and its cost."""
+    first, last = car.wanted[t], car.most[t]
+    best[first : last + 1] = np.inf
+    chosen[first : last + 1] = 0
+    past = min(car.most[t + 1], len(after) - 1)
+    plain = _plain_until(t, first, last, car)
+    high = -1
+    for i in range(windows[0], windows[1]):
+        low, most = car.windows[t, i]
+        if most >= 0:
+            high = max(high, most)
+            _sliding(best, chosen, (first, plain - 1, past), (low, most), car.per_unit[t], after, queue)
+    if high < 0:
+        return
+    for k in range(first, plain):
+        best[k] += car.per_slot[t]
+    if plain > last:
+        return
+    # Where limit or taper are near, a slot may gain less than its least, and the mean car may draw little or nothing.
+    _sliding(best, chosen, (plain, last, past), (0, high), car.per_unit[t], after, queue)
+    little, little_chosen = np.full(last + 1, np.inf), np.zeros(last + 1, dtype=np.int16)
+    _sliding(little, little_chosen, (plain, last, past), (0, high), 0.0, after, queue)
+    dear = car.per_unit[t] * high if car.price[t] < 0 else np.inf
+    for k in range(plain, last + 1):
+        best[k] += car.per_slot[t] if car.price[t] < 0 else min(0.0, car.per_slot[t])
+        least = min(dear, _drawn_at_least(t, k, car) * car.price[t] if car.price[t] > 0 else 0.0)
+        if little[k] + least < best[k]:
+            best[k], chosen[k] = little[k] + least, little_chosen[k]
+
+
+@compiled
+def _sliding(
+    best: Floats,
+    chosen: npt.NDArray[np.int16],
+    rows: tuple[int, int, int],
+    window: tuple[int, int],
+    slope: float,
+    after: Floats,
+    queue: Counts,
+) -> None:
+    """Lower `best` to the least, over gains within a window, of what follows and a price a unit."""
+    first, last, past = rows
+    head, tail, pushed = 0, 0, first + window[0]
+    for k in range(first, last + 1):
+        while pushed <= min(past, k + window[1]):
+            worth = after[pushed] + slope * pushed
+            while tail > head and after[queue[tail - 1]] + slope * queue[tail - 1] >= worth:
+                tail -= 1
+            queue[tail] = pushed
+            tail += 1
+            pushed += 1
+        while head < tail and queue[head] < k + window[0]:
+            head += 1
+        if head < tail:
+            j = queue[head]
+            if after[j] + slope * (j - k) < best[k]:
+                best[k], chosen[k] = after[j] + slope * (j - k), j - k
+
+
+@compiled
+def _plain_until(t: int, first: int, last: int, car: Alone) -> int:
+    """The first total from which limit or taper can be in the way of either car."""
+    k = first
+    nearest = min(car.limit_kwh[t], car.taper_kwh)
+    while k <= last and _mean_at_most(t, k, car) + car.high[t] * car.unit_kwh * (1 + car.ahead) < nearest:
+        k += 1
+    return k
+
+
+@compiled
+def _mean_at_most(t: int, k: int, car: Alone) -> float:
+    charged = (k + 1) * car.unit_kwh
+    return float(min(car.base_kwh[t] + charged * (1 + car.ahead), car.highest[t] + 1e-6))
+
+
+@compiled
+def _drawn_at_least(t: int, k: int, car: Alone) -> float:
+    """At least what the mean car draws in a slot with current, by how near it can be to its limit and its taper. [kWh]"""
+    mean = _mean_at_most(t, k, car)
+    room = max(0.0, car.limit_kwh[t] - mean)
+    if mean > car.taper_kwh:
+        left = max(0.0, 1 - 0.75 * (mean - car.taper_kwh) / max(1e-9, car.usable_kwh - car.taper_kwh))
+        room = min(room, car.accepted_kwh * left)
+    return float(room / car.mean)
+
+
+@dataclass(frozen=True, slots=True)
+class Bound:
+    """value : no plan's objective is below it. [currency]
+
+    tolls, sun_price : the prices that it was found with: per car of an offered ampere, [currency/A], and of own sun.
+    """
+
+    value: float
+    tolls: list[Floats]
+    sun_price: Floats
+
+
+def bound(problem: Problem, found: Outcome, *, steps: int) -> Bound:
+    """A bound for every plan that is as little short as `found`.
+
+    steps : how often the prices of what is shared are sharpened.
+    """
+    prices = _Prices(problem)
+    best = Bound(-np.inf, prices.tolls(), prices.sun.copy())
+    cars = [
+        [_Car(problem, i, found, rate) for rate in (car.rate.mean, car.rate.cautious)] for i, car in enumerate(problem.cars)
+    ]
+    reach = 1.0
+    for _ in range(1 + steps):
+        value = prices.given_away()
+        gained: list[Floats] = []
+        for i, car in enumerate(cars):
+            least, amps = max((one.least(prices, i) for one in car if one.tells), key=lambda told: told[0])
+            value += least
+            gained.append(amps)
+        if value > best.value + 1e-9:
+            best = Bound(value, prices.tolls(), prices.sun.copy())
+        else:
+            reach *= 0.7
+        gap = found.value - value
+        if gap <= max(1e-6, 1e-4 * abs(found.value)) or not prices.sharpen(gained, reach * gap):
+            break
+    return best
+
+
+class _Prices:
+    """Prices of what the cars share."""
+
+    def __init__(self, problem: Problem) -> None:
+        self.problem = problem
+        self.limits: list[SharedLimit] = []
+        most = [car.limit_a for car in problem.cars]
+        for limit in shared_limits(problem):
+            full = np.sum([weight * most[i] for i, weight in limit.weights.items()], axis=0)
+            if len(limit.weights) > 1 and (full > limit.capacity + 1e-9).any():
+                self.limits.append(limit)
+        self.limit_prices = [np.zeros(problem.grid.n_slots) for _ in self.limits]
+        self.groups = one_lead_groups(problem)
+        self.group_prices = [np.zeros(problem.grid.n_slots) for _ in self.groups]
+        self.surplus_kwh = np.maximum(0.0, problem.sun_kw - problem.base_kw) * problem.grid.hours
+        most_kwh = np.sum([car.intake.most_wall_kw * (a > 0) for car, a in zip(problem.cars, most, strict=True)], axis=0)
+        most_kwh = np.asarray(most_kwh * problem.grid.hours)
+        price, export = problem.prices.price, problem.prices.export_price
+        # Where own sun is worth more than the grid's price, the cost of a slot is concave, and its chord is below it.
+        used = np.minimum(self.surplus_kwh, most_kwh)
+        chord = np.where(most_kwh > 0, (export * used + price * (most_kwh - used)) / np.maximum(most_kwh, 1e-9), price)
+        self.convex = price >= export
+        self.low = np.where(self.surplus_kwh > 0, np.where(self.convex, export, chord), price)
+        self.high = np.where(self.convex, price, self.low)
+        # A kWh of sun is scarce where the cars could take more than there is; else it is what the sun costs.
+        self.sun = np.where(self.surplus_kwh >= most_kwh, self.low, self.high)
+
+    def tolls(self) -> list[Floats]:
+        """Per car, what an offered ampere costs besides. [currency/A]"""
+        tolls = [np.zeros(self.problem.grid.n_slots) for _ in self.problem.cars]
+        for limit, price in zip(self.limits, self.limit_prices, strict=True):
+            for i, weight in limit.weights.items():
+                tolls[i] = tolls[i] + price * weight
+        for group, price in zip(self.groups, self.group_prices, strict=True):
+            for i in group:
+                tolls[i] = tolls[i] + price / max(1.0, float(self.problem.cars[i].limit_a.max()))
+        return tolls
+
+    def of_car(self, i: int) -> tuple[Floats, Floats]:
+        """What an offered ampere of car i costs besides, and a slot with current."""
+        per_a, per_slot = np.zeros(self.problem.grid.n_slots), np.zeros(self.problem.grid.n_slots)
+        for limit, price in zip(self.limits, self.limit_prices, strict=True):
+            if i in limit.weights and limit.of_full_limits:
+                per_slot = per_slot + price * limit.weights[i] * self.problem.cars[i].limit_a
+            elif i in limit.weights:
+                per_a = per_a + price * limit.weights[i]
+        for group, price in zip(self.groups, self.group_prices, strict=True):
+            if i in group:
+                per_slot = per_slot + price
+        return per_a, per_slot
+
+    def given_away(self) -> float:
+        """What the prices count too much for a plan that just fits."""
+        value = -float(((self.sun - self.low) * self.surplus_kwh)[self.convex].sum())
+        for limit, price in zip(self.limits, self.limit_prices, strict=True):
+            value -= float((price * np.maximum(0.0, self._room(limit))).sum())
+        for price in self.group_prices:
+            value -= float(price.sum())
+        return value
+
+    def _room(self, limit: SharedLimit) -> Floats:
+        """What the cars may take together; with full limits counted, one car alone always may."""
+        if not limit.of_full_limits:
+            return limit.capacity
+        largest = np.max([w * self.problem.cars[i].limit_a for i, w in limit.weights.items()], axis=0)
+        return np.asarray(np.maximum(limit.capacity, largest))
+
+    def sharpen(self, amps: Sequence[Floats], gap: float) -> bool:
+        """Step each price along what the cars take too much or too little; False where all fits."""
+        problem = self.problem
+        kwh = np.zeros(problem.grid.n_slots)
+        for car, a in zip(problem.cars, amps, strict=True):
+            kwh += np.minimum(a * car.intake.volts * car.intake.phases / 1000, car.intake.most_wall_kw) * problem.grid.hours
+        sun = np.where(self.convex & (self.high > self.low), kwh - self.surplus_kwh, 0.0)
+        sun = np.where((sun > 0) & (self.sun >= self.high) | (sun < 0) & (self.sun <= self.low), 0.0, sun)
+        over = []
+        for limit, price in zip(self.limits, self.limit_prices, strict=True):
+            taken = [
+                w * (np.where(amps[i] > 0, problem.cars[i].limit_a, 0.0) if limit.of_full_limits else amps[i])
+                for i, w in limit.weights.items()
+            ]
+            much = np.sum(taken, axis=0) - np.maximum(0.0, self._room(limit))
+            over.append(np.where((much < 0) & (price <= 0), 0.0, much))
+        together = []
+        for group, price in zip(self.groups, self.group_prices, strict=True):
+            much = np.sum([amps[i] > 0 for i in group], axis=0) - 1.0
+            together.append(np.where((much < 0) & (price <= 0), 0.0, much))
+        length = float((sun**2).sum() + sum((g**2).sum() for g in (*over, *together)))
+        if length <= 1e-12:
+            return False
+        step = gap / length
+        self.sun = np.clip(self.sun + step * sun, self.low, self.high)
+        self.limit_prices = [np.maximum(0.0, p + step * g) for p, g in zip(self.limit_prices, over, strict=True)]
+        self.group_prices = [np.maximum(0.0, p + step * g) for p, g in zip(self.group_prices, together, strict=True)]
+        return True
+
+
+class _Car:
+    """One car's part of the bound: what does not change with the prices, and the least cost at given ones.
+
+    It goes by the energy that one of the car's two rates has stored. By the mean rate cost is exact, and what is required
+    asks for a little less than it does of the cautious car; by the cautious rate it is the other way round near a limit.
+    """
+
+    def __init__(self, problem: Problem, i: int, found: Outcome, rate: Rate) -> None:
+        self.problem, self.car, self.rate = problem, problem.cars[i], rate
+        car, d, n = self.car, problem.grid.hours, problem.grid.n_slots
+        self.kw_per_a = car.intake.volts * car.intake.phases / 1000
+        pinned = ~np.isnan(car.pinned_a)
+        most_a = np.where(pinned, np.nan_to_num(car.pinned_a), np.where(car.chargeable, car.limit_a, 0.0))
+        least_a = np.where(pinned, most_a, np.minimum(car.least_a, most_a))
+        usable = most_a > 0
+        gains = {a: rate.battery_kw(car.intake.wall_kw(a)) * d for a in {*most_a, *least_a, *car.steps_a}}
+        full = max([gains[a] for a in most_a[usable]], default=0.0)
+        self.idle = full <= _NOTHING
+        self.tells = True
+        if self.idle:
+            return
+        taken, spared = np.zeros(n + 1), np.zeros(n + 1)
+        for departure in car.departures:
+            taken[departure.taking.edge :] += departure.taking.kwh
+            # An emptied battery is spared what a full one could not have given.
+            spared[departure.taking.edge :] += max(0.0, departure.taking.kwh - departure.required_kwh)
+        # What is missed somewhere may be missed here, and may have emptied the battery before.
+        slack = 2 * found.short_kwh + 1e-5
+        before = car.soc_kwh - np.concatenate([[0.0], (taken - spared)[:-1]])
+        fully = car.run(most_a, car.rate.mean, problem.grid).soc_kwh
+        range_kwh = float((np.maximum(fully[1:], fully[:-1]) - before[:-1]).max())
+        per_slot = int(min(_UNITS_PER_SLOT, full / max(range_kwh / (_MOST_STATES // n), 1e-9)))
+        unit = full / max(2, per_slot)
+        at_edge = np.zeros(n + 1)
+        for departure in car.departures:
+            edge = departure.taking.edge if departure.ready_edge is None else departure.ready_edge
+            at_edge[edge] = max(at_edge[edge], departure.required_kwh - slack - before[edge])
+        if car.wanted_at_end_kwh is not None:
+            edge = n if car.end_ready_edge is None else car.end_ready_edge
+            at_edge[edge] = max(at_edge[edge], car.wanted_at_end_kwh - slack - before[edge])
+        high = np.array([int(np.ceil(gains[a] / unit - 1e-6)) if a > 0 else 0 for a in most_a], dtype=np.int64)
+        wanted = np.maximum(0, np.floor(at_edge / unit + 1e-6) - 1).astype(np.int64)
+        for t in range(n - 1, -1, -1):
+            wanted[t] = max(wanted[t], wanted[t + 1] - high[t] - 1)
+        wanted = np.maximum.accumulate(wanted)
+        wanted[0] = 0
+        # A total is no more than what always charging at the most comes to, or than its limits let in.
+        most = np.ceil(np.maximum(0.0, fully + taken - car.soc_kwh) / unit).astype(np.int64) + 2
+        most = np.minimum(np.maximum.accumulate(most), np.concatenate([[0], np.cumsum(high + 1)]))
+        most = np.maximum(most, wanted)
+        ratios = [
+            car.rate.mean.battery_kw(car.intake.wall_kw(a)) * d / gains[a] if gains[a] > 0 else 1e3
+            for a in {*most_a[usable], *least_a[usable], *(step for step in car.steps_a if step <= most_a.max())}
+        ]
+        # By the cautious rate a car that gains next to nothing at its least current tells nothing.
+        self.tells = rate is car.rate.mean or max(ratios) < _MOST_AHEAD
+        nights = problem.grid.nights
+        self.d = d
+        self.overhead_kwh = np.where(
+            usable,
+            np.minimum(
+                rate.overhead_kw / rate.efficiency,
+                np.minimum(least_a * self.kw_per_a, car.intake.most_wall_kw),
+            )
+            * d,
+            0.0,
+        )
+        zeros = np.zeros(n)
+        self.alone = Alone(
+            unit_kwh=unit,
+            high=high,
+            windows=self._windows(most_a, least_a, unit, pinned),
+            per_unit=zeros,
+            per_slot=zeros,
+            must=pinned,
+            price=zeros,
+            mean=car.rate.mean.efficiency,
+            ahead=max(0.0, max(ratios) - 1),
+            base_kwh=car.soc_kwh - taken + spared,
+            highest=fully,
+            limit_kwh=car.limit_kwh,
+            taper_kwh=car.intake.taper_from * car.vehicle.usable_kwh if car.intake.taper_from < 1 else np.inf,
+            accepted_kwh=car.rate.mean.battery_kw(car.intake.onboard_kw) * d,
+            usable_kwh=car.vehicle.usable_kwh,
+            rest_kwh=car.rest_kwh,
+            care=0.0 if found.short_kwh or spared.any() else problem.care_price * d,
+            wanted=wanted,
+            most=most,
+            start=_may_begin(problem, car),
+            end=may_end(problem, car) | pinned,
+            new_night=np.array([t > 0 and nights[t] != nights[t - 1] for t in range(n)]),
+            timed=car.control != "managed",
+            start_price=problem.start_price,
+            charging=car.vehicle.charging,
+        )
+
+    def _windows(self, most_a: Floats, least_a: Floats, unit: float, pinned: Flags) -> Counts:
+        """Ranges of currents, in units gained, shape (n_slots, n_windows, 2); −1 for none."""
+        car, n = self.car, len(most_a)
+        highest = float(most_a.max())
+        if car.steps_a:
+            spans = [(step, step) for step in car.steps_a if step <= highest + 1e-9]
+        elif car.control == "managed":
+            spans = [(0.0, highest)]
+        else:
+            cuts = np.linspace(min(car.least_a, highest), highest, _TIMER_WINDOWS + 1)
+            spans = list(pairwise(cuts.tolist()))
+        windows = np.full((n, len(spans), 2), -1, dtype=np.int64)
+
+        def units(amps: float) -> float:
+            return self.rate.battery_kw(car.intake.wall_kw(amps)) * self.d / unit
+
+        for nth, (low, high) in enumerate(spans):
+            for t in np.flatnonzero(most_a > 0):
+                least, most = (most_a[t], most_a[t]) if pinned[t] else (max(low, least_a[t]), min(high, most_a[t]))
+                if least <= most + 1e-9:
+                    windows[t, nth] = int(units(least) + 1e-6), int(np.ceil(units(most) - 1e-6))
+        return windows
+
+    def least(self, prices: _Prices, i: int) -> tuple[float, Floats]:
+        """The least cost at the prices, and the amps of a plan that comes to about that."""
+        if self.idle:
+            return 0.0, np.zeros(self.problem.grid.n_slots)
+        per_a, per_slot = prices.of_car(i)
+        wall_price = prices.sun + per_a / (self.kw_per_a * self.d)
+        efficiency = self.rate.efficiency
+        alone = self.alone._replace(
+            per_unit=wall_price * self.alone.unit_kwh / efficiency,
+            per_slot=wall_price * self.overhead_kwh + per_slot,
+            price=prices.sun,
+        )
+        value, gained = _least(alone)
+        battery_kw = np.maximum(0, gained) * self.alone.unit_kwh / self.d
+        amps = (battery_kw + self.rate.overhead_kw) / efficiency / self.kw_per_a
+        return float(value), np.where(gained >= 0, np.minimum(amps, self.car.limit_a), 0.0)
+
+
+def _may_begin(problem: Problem, car: Car) -> Flags:
+    starts = may_start(problem, car).copy()
+    starts[0] |= car.vehicle.charging and bool(car.chargeable[0])
+    return starts
