@@ -15,8 +15,11 @@ Usage: ./moon COMMAND
   serve [--port N]             your own household
   test                         everything that must pass
   plan FILE|- [--json] [--habit H]
+  compare FILE|- [--json]      every habit on the same nights
   chain FILE|- [--json]        what each hook-up delivers, link by link
   prices FILE|- [--json]       the price of every slot
+  bench plan [--households N] [--seconds S]
+                               times and figures of the planner beside a plain MILP
   schema                       the household document as JSON Schema
 END
 }
@@ -159,13 +162,25 @@ make_types() {
   (cd web && npx --no-install openapi-typescript openapi.json -o src/api/schema.d.ts)
 }
 
+run_bench() {
+  local name=${1:-}
+  [ -n "$name" ] && [ -f "$root/tests/bench/$name.py" ] || { say "moon bench: one of: plan"; exit 2; }
+  shift
+  need_python
+  once dev "$(hash_of "$root/requirements/dev.lock")" install_python dev
+  need_compiled
+  cd "$root"
+  exec "$python" -m "tests.bench.$name" "$@"
+}
+
 command=${1:-}
 [ $# -gt 0 ] && shift
 case "$command" in
   demo | serve) run_server "$command" "$@" ;;
   test) run_tests "$@" ;;
   types) make_types ;;
-  plan | chain | prices | schema) need_python && need_compiled && exec "$python" -m moonplan.cli "$command" "$@" ;;
+  bench) run_bench "$@" ;;
+  plan | compare | chain | prices | schema) need_python && need_compiled && exec "$python" -m moonplan.cli "$command" "$@" ;;
   help | -h | --help) usage ;;
   *) usage >&2; exit 2 ;;
 esac

@@ -12,6 +12,7 @@ from moonplan.core import hookup
 from moonplan.core import household as documents
 from moonplan.core.household import HABITS, Household
 from moonplan.core.mistakes import BadDocument
+from moonplan.core.planner.compare import compare
 from moonplan.core.planner.plan import Plan, document, plan
 from moonplan.core.rates import hookup_rate
 from moonplan.core.tariff import gaps, prices
@@ -40,6 +41,7 @@ def _parser() -> argparse.ArgumentParser:
     commands = parser.add_subparsers(required=True, metavar="COMMAND")
     for name, run, told in (
         ("plan", _plan, "which car to charge when, at what current"),
+        ("compare", _compare, "every habit on the same nights"),
         ("chain", _chain, "what each car's hook-up can deliver, link by link"),
         ("prices", _prices, "the price of every slot"),
     ):
@@ -76,8 +78,6 @@ def _plan(options: argparse.Namespace) -> int:
     if options.habit:
         household = dataclasses.replace(household, habit=options.habit)
     made = plan(household)
-    for told in made.not_honoured:
-        _say(told)
     if missing := gaps(household.tariff, made.problem.grid):
         _say(f"tariff.series: {missing} slots without a dated price, priced by the bands")
     answer = document(made)
@@ -103,16 +103,48 @@ def _plan_table(made: Plan, answer: dict[str, Any]) -> None:
         if not told["sessions"]:
             print("  nothing to do: leave it unplugged")
         for d in told["departures"]:
-            ready = "ready" if not d["short_kwh"] else f"short by {d['short_km']:.0f} km ({d['short_kwh']:.1f} kWh)"
+            ready = (
+                "ready"
+                if not d["short_kwh"]
+                else f"short by {d['short_km']:.0f} km ({d['short_kwh']:.1f} kWh; the {d['binds']} binds)"
+            )
             print(f"  leaves {_clock(d['leave'])}: {ready}, {d['planned_pct']:.0f} % of {d['required_pct']:.0f} % needed")
     totals = answer["totals"]
     print(f"Together {totals['wall_kwh']:.2f} kWh, {totals['cost']:.2f} {currency}, {totals['range_km']:.0f} km")
+    if answer["objective"]["bound"] is not None and not answer["objective"]["tight"]:
+        value, least = answer["objective"]["value"], answer["objective"]["bound"]
+        print(f"Not proven to be the best: counted {value:.3f}, and no plan can be below {least:.3f}")
     for caution in answer["cautions"]:
         print(f"Mind: {caution['text']}")
 
 
 def _clock(instant: str) -> str:
     return f"{instant[5:10]} {instant[11:16]}"
+
+
+def _compare(options: argparse.Namespace) -> int:
+    household = _household(options)
+    compared = [(one, document(one.plan)["totals"]) for one in compare(household)]
+    if options.json:
+        habits = [
+            {
+                "habit": one.habit,
+                "sentence": one.sentence,
+                "totals": totals | {"level_cost": round(one.level_cost, 5)},
+                "nights": [night.isoformat() for night in one.nights],
+                "smallest_margin_km": None if one.smallest_margin_km is None else round(one.smallest_margin_km, 2),
+            }
+            for one, totals in compared
+        ]
+        _print_json({"habits": habits})
+        return 0
+    print(f"{'habit':12}{'kWh':>8}{'cost':>9}{'level':>9}{'sessions':>10}{'nights':>8}{'kWh·h high':>12}{'short kWh':>11}")
+    for one, totals in compared:
+        print(
+            f"{one.habit:12}{totals['wall_kwh']:8.2f}{totals['cost']:9.3f}{one.level_cost:9.3f}{totals['sessions']:10}"
+            f"{len(one.nights):8}{totals['kwh_hours_above_rest']:12.1f}{totals['short_kwh']:11.2f}"
+        )
+    return 0
 
 
 def _chain(options: argparse.Namespace) -> int:

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from datetime import date, datetime, time
 from functools import cache
 from itertools import pairwise
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, get_args
 from zoneinfo import ZoneInfo
 
 from pydantic import (
@@ -31,17 +31,6 @@ FORMAT = "moonplan-household/1"
 
 Weekday = Literal["mon", "tue", "wed", "thu", "fri", "sat", "sun"]
 
-HABITS = (
-    "cheapest",
-    "nightly",
-    "set_nights",
-    "when_low",
-    "low_soc",
-    "low_current",
-    "sun_first",
-    "awake",
-    "plug_and_go",
-)
 WEEKDAYS: tuple[Weekday, ...] = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
 
 # What a household allows continuously on an ordinary domestic socket, by the socket's rating (rules, section 1).
@@ -117,6 +106,7 @@ Control = Literal["managed", "timer", "hand"]
 Habit = Literal[
     "cheapest", "nightly", "set_nights", "when_low", "low_soc", "low_current", "sun_first", "awake", "plug_and_go"
 ]
+HABITS: tuple[Habit, ...] = get_args(Habit)
 Sharing = Literal["free", "even", "none"]
 
 _STRICT = ConfigDict(extra="forbid", strict=True, allow_inf_nan=False)

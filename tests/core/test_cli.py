@@ -68,10 +68,23 @@ def test_a_file_that_is_not_there(capfd: pytest.CaptureFixture[str]):
     assert "/nowhere.json" in capfd.readouterr().err
 
 
-def test_a_habit_that_is_not_planned_yet_is_said(capfd: pytest.CaptureFixture[str]):
-    assert main(["plan", EXAMPLE, "--habit", "low_soc"]) == 0
+def test_the_habit_of_the_command_line_overrides_the_file_s(capfd: pytest.CaptureFixture[str]):
+    assert answer(capfd, "plan", EXAMPLE, "--json")["habit"] == "cheapest"
+    told = answer(capfd, "plan", EXAMPLE, "--json", "--habit", "plug_and_go")
 
-    assert "habit low_soc is not planned yet: planned as cheapest" in capfd.readouterr().err
+    assert told["habit"] == "plug_and_go"
+    assert told["vehicles"][0]["sessions"][0]["start"].startswith("2026-01-14T18:15")
+
+
+def test_every_habit_on_the_same_nights(capfd: pytest.CaptureFixture[str]):
+    habits = {one["habit"]: one for one in answer(capfd, "compare", EXAMPLE, "--json")["habits"]}
+
+    assert len(habits) == 9
+    levels = {habit: one["totals"]["level_cost"] for habit, one in habits.items()}
+    assert levels["cheapest"] == habits["cheapest"]["totals"]["cost"]
+    assert levels["plug_and_go"] > levels["cheapest"]
+    assert main(["compare", EXAMPLE]) == 0
+    assert "plug_and_go" in capfd.readouterr().out
 
 
 def test_the_chain_of_each_car(capfd: pytest.CaptureFixture[str]):

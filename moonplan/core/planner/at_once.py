@@ -28,8 +28,8 @@ def _offer(car: Car, room: float) -> float:
 
 
 def _managed(problem: Problem, car: Car, pinned: Floats, room: Floats) -> Floats:
-    offered = np.array([_offer(car, float(a)) if a > 0 else 0.0 for a in room])
-    return _until_full(problem, car, np.where(pinned > 0, pinned, offered), keep=pinned > 0)
+    offered = car.offered(room)
+    return until_full(problem, car, np.where(pinned > 0, pinned, offered), keep=pinned > 0)
 
 
 def _one_a_night(problem: Problem, car: Car, pinned: Floats, room: Floats) -> Floats:
@@ -53,7 +53,7 @@ def _one_a_night(problem: Problem, car: Car, pinned: Floats, room: Floats) -> Fl
             continue
         trial = amps.copy()
         trial[t:end] = current
-        trial = _until_full(problem, car, trial, keep=pinned > 0)
+        trial = until_full(problem, car, trial, keep=pinned > 0)
         if trial[t] > 0:
             amps = trial
             taken.add(grid.nights[t])
@@ -61,7 +61,7 @@ def _one_a_night(problem: Problem, car: Car, pinned: Floats, room: Floats) -> Fl
     return amps
 
 
-def _until_full(problem: Problem, car: Car, amps: Floats, *, keep: Flags) -> Floats:
+def until_full(problem: Problem, car: Car, amps: Floats, *, keep: Flags) -> Floats:
     """The same setpoints without those in which even the cautious car draws nothing."""
     cautious = car.run(amps, car.rate.cautious, problem.grid)
     mean = car.run(amps, car.rate.mean, problem.grid)

@@ -76,13 +76,16 @@ def plan_one(
 
 def _slots(problem: Problem, car: Car, around: Surroundings, room: Floats, ahead: Floats) -> Slots:
     at_edge, before_trip = _asked(problem, car)
+    wishes = np.zeros(problem.grid.n_slots + 1)
+    for wish in car.wishes:
+        wishes[wish.edge] = max(wishes[wish.edge], wish.kwh)
     return Slots(
         hours=problem.grid.hours,
         room_a=room,
         pinned_a=car.pinned_a,
         limit_kwh=car.limit_kwh,
-        price=problem.prices.price,
-        own_price=around.sun_price,
+        price=problem.prices.price + car.grid_counts,
+        own_price=around.sun_price + car.sun_counts,
         sun_kwh=around.sun_kwh,
         toll=around.toll,
         ahead_kwh=ahead,
@@ -91,6 +94,7 @@ def _slots(problem: Problem, car: Car, around: Surroundings, room: Floats, ahead
         need_kwh=np.zeros(len(at_edge)),
         wants=at_edge,
         trip_wants=before_trip,
+        wishes=wishes,
     )
 
 
@@ -106,7 +110,7 @@ def _pack(problem: Problem, car: Car) -> Pack:
         mean=(car.rate.mean.efficiency, car.rate.mean.overhead_kw),
         cautious=(car.rate.cautious.efficiency, car.rate.cautious.overhead_kw),
         rest_kwh=car.rest_kwh,
-        care=problem.care_price * problem.grid.hours,
+        care=problem.care_price * car.care_factor * problem.grid.hours,
         boost_kwh=car.vehicle.boost_pct / 100 * usable,
         start_price=problem.start_price,
         charging=car.vehicle.charging,
@@ -145,8 +149,13 @@ def _levels(car: Car, slots: Slots, most_states: int) -> Floats:
 def _managed(problem: Problem, car: Car, slots: Slots, levels: Floats) -> Floats:
     pack = _pack(problem, car)
     most_at_edge, most_before_trip = recursion.fully(car.soc_kwh, slots, pack)
+    # A wish is for before the trips at its edge; where there are any, the first of them asks for it.
+    leaves = np.isin(np.arange(len(slots.wishes)), slots.trip_edge)
+    first = np.concatenate([[True], np.diff(slots.trip_edge) > 0]) if len(slots.trip_edge) else np.zeros(0, dtype=np.bool_)
+    trip_wishes = np.where(first, slots.wishes[slots.trip_edge], 0.0)
     slots = slots._replace(
-        wants=np.minimum(slots.wants, most_at_edge), trip_wants=np.minimum(slots.trip_wants, most_before_trip)
+        wants=np.minimum(np.maximum(slots.wants, np.where(leaves, 0.0, slots.wishes)), most_at_edge),
+        trip_wants=np.minimum(np.maximum(slots.trip_wants, trip_wishes), most_before_trip),
     )
     need, need_after_trips = recursion.needs(slots, pack)
     slots = slots._replace(need_kwh=need)

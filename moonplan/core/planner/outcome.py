@@ -32,6 +32,7 @@ class CarOutcome:
     """One car under its setpoints, whatever the others do.
 
     waited_ah : current not offered, times hours, while the car could charge below its boost level. [A·h]
+    unwished_kwh : what is missing of what the car's habit wants aboard. [kWh]
     """
 
     amps: Floats
@@ -42,6 +43,7 @@ class CarOutcome:
     departures: tuple[Readiness, ...]
     end: Readiness | None
     waited_ah: float
+    unwished_kwh: float
 
     @property
     def aboard_now_kwh(self) -> float:
@@ -58,6 +60,7 @@ class Outcome:
     """All cars under their setpoints.
 
     part_kw : each car's mean wall power, shapes (n_slots,). [kW] together : what all of them cost, slot by slot.
+    habits : what the cars' habits add when plans are weighed. [currency]
     """
 
     cars: tuple[CarOutcome, ...]
@@ -65,6 +68,7 @@ class Outcome:
     together: EvCost
     care: float
     starts: float
+    habits: float
 
     @cached_property
     def costs(self) -> tuple[EvCost, ...]:
@@ -97,13 +101,15 @@ class Outcome:
         return round(self.short_kwh, 5), tuple(round(short, 5) for short in by_time.values()), waited_ah
 
     @property
-    def rank(self) -> tuple[float, tuple[float, ...], float, float, int, int]:
-        """Smaller is better: what is missed, the objective, fewer sessions, then the smaller sum of start times.
+    def rank(self) -> tuple[float, tuple[float, ...], float, float, float, int, int]:
+        """Smaller is better: what is missed, then what the habits miss, the objective as the habits weigh it, fewer
+        sessions, and the smaller sum of start times.
 
         Quantised, so that equal plans compare equal.
         """
+        unwished = round(sum(car.unwished_kwh for car in self.cars), 4)
         firsts = [run.first for car in self.cars for run in car.sessions]
-        return *self.missed, round(self.value, 7), len(firsts), sum(firsts)
+        return *self.missed, unwished, round(self.value + self.habits, 7), len(firsts), sum(firsts)
 
 
 def outcome(problem: Problem, amps: Sequence[Floats]) -> Outcome:
@@ -124,16 +130,28 @@ def outcome(problem: Problem, amps: Sequence[Floats]) -> Outcome:
         cars=cars,
         part_kw=part_kw,
         together=together,
-        care=problem.care_price * sum(car.mean.kwh_hours_above for car in cars),
+        care=problem.care_price
+        * sum(car.care_factor * mine.mean.kwh_hours_above for car, mine in zip(problem.cars, cars, strict=True)),
         starts=problem.start_price * sum(car.starts for car in cars),
+        habits=_weighed(problem, part_kw, ev_kw, together),
     )
 
 
+def _weighed(problem: Problem, part_kw: Sequence[Floats], ev_kw: Floats, together: EvCost) -> float:
+    added = 0.0
+    for car, part in zip(problem.cars, part_kw, strict=True):
+        if car.sun_counts or car.grid_counts:
+            own_kwh = float(together.share(part, ev_kw).solar_kwh.sum())
+            added += car.sun_counts * own_kwh + car.grid_counts * (float(part.sum()) * problem.grid.hours - own_kwh)
+    return added
+
+
 def _car_outcome(problem: Problem, i: int, amps: Floats) -> CarOutcome:
-    return problem.once(("outcome", i, amps.tobytes()), lambda: _run(problem, problem.cars[i], amps))
+    return problem.once(("outcome", i, amps.tobytes()), lambda: car_outcome(problem, problem.cars[i], amps))
 
 
-def _run(problem: Problem, car: Car, amps: Floats) -> CarOutcome:
+def car_outcome(problem: Problem, car: Car, amps: Floats) -> CarOutcome:
+    """One car under its setpoints."""
     mean = car.run(amps, car.rate.mean, problem.grid)
     cautious = car.run(amps, car.rate.cautious, problem.grid)
     sessions = [run for run in runs(amps) if drawn(run, mean)]
@@ -159,7 +177,16 @@ def _run(problem: Problem, car: Car, amps: Floats) -> CarOutcome:
         tuple(departures),
         end,
         _waited_ah(problem, car, amps, mean),
+        sum(max(0.0, wish.kwh - _before_trips(car, cautious, wish.edge)) for wish in car.wishes),
     )
+
+
+def _before_trips(car: Car, cautious: Trajectory, edge: int) -> float:
+    """Cautious SoC at an edge, before any trip there. [kWh]"""
+    for departure, aboard in zip(car.departures, cautious.before_leaving_kwh, strict=True):
+        if departure.taking.edge == edge:
+            return aboard
+    return float(cautious.soc_kwh[edge])
 
 
 def _waited_ah(problem: Problem, car: Car, amps: Floats, mean: Trajectory) -> float:

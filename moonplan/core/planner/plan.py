@@ -17,9 +17,10 @@ from moonplan.core.mistakes import BadDocument, Mistake
 from moonplan.core.planner.at_once import at_once
 from moonplan.core.planner.bound import bound
 from moonplan.core.planner.constraints import broken_rules
+from moonplan.core.planner.habits import with_habits
 from moonplan.core.planner.outcome import Outcome, Readiness, ready_at
 from moonplan.core.planner.problem import Car, Problem, build
-from moonplan.core.planner.reasons import reason
+from moonplan.core.planner.reasons import binds, reason
 from moonplan.core.planner.together import Candidate, Guide, candidate, plan_together, refined
 from moonplan.core.rates import range_km
 from moonplan.core.simulate import Run
@@ -57,14 +58,16 @@ class Session:
 
 @dataclass(frozen=True)
 class Plan:
-    """A plan that breaks no rule. bound : below which no plan's objective can lie; None where it was not asked for."""
+    """A plan that breaks no rule.
+
+    bound : below which no plan's objective can lie; None where it was not asked for, or a habit asks for another plan.
+    """
 
     problem: Problem
     outcome: Outcome
     sessions: tuple[tuple[Session, ...], ...]
     bound: float | None
     cautions: tuple[Caution, ...]
-    not_honoured: tuple[str, ...]
 
 
 def plan(household: Household, *, prove: bool = True) -> Plan:
@@ -77,10 +80,10 @@ def plan(household: Household, *, prove: bool = True) -> Plan:
     BadDocument
         If what a person pinned cannot be carried out.
     """
-    problem = build(household)
+    problem = with_habits(build(household))
     found = _best(problem)
     least = None
-    if prove and problem.cars and problem.grid.n_slots:
+    if prove and problem.cars and problem.grid.n_slots and not problem.bent_by_habits:
         least = bound(problem, found.outcome, steps=_SHARPENED)
         if not is_tight(problem, found.outcome, least.value):
             found = _carried_out(problem, [refined(problem, found, Guide(least.tolls, least.sun_price)), found])
@@ -93,7 +96,6 @@ def plan(household: Household, *, prove: bool = True) -> Plan:
         ),
         bound=None if least is None else min(least.value, found.outcome.value),
         cautions=tuple(cautions(household)),
-        not_honoured=tuple(_not_honoured(household)),
     )
 
 
@@ -125,12 +127,6 @@ def _pinned_only(problem: Problem) -> Candidate:
     if broken:
         raise BadDocument([Mistake("pins", len(problem.household.pins), f"sessions that fit together: {broken[0]}")])
     return candidate(problem, amps)
-
-
-def _not_honoured(household: Household) -> list[str]:
-    """What the document asks for and this planner does not do yet."""
-    habits = {household.habit, *(v.habit for v in household.vehicles if v.habit)} - {"cheapest"}
-    return [f"habit {habit} is not planned yet: planned as cheapest" for habit in sorted(habits)]
 
 
 def _session(problem: Problem, plan_outcome: Outcome, i: int, run: Run) -> Session:
@@ -171,7 +167,7 @@ def document(plan: Plan) -> dict[str, Any]:
     sessions = [session for of_car in plan.sessions for session in of_car]
     return {
         "format": FORMAT,
-        "habit": "cheapest",
+        "habit": problem.household.habit,
         "slot_minutes": problem.grid.slot_minutes,
         "start": problem.grid.starts[0].isoformat(),
         "end": problem.grid.starts[-1].isoformat(),
@@ -226,6 +222,7 @@ def _vehicle(plan: Plan, i: int) -> dict[str, Any]:
                 **_readiness_document(ready, usable),
                 "short_km": round(range_km(ready.short_kwh, car.vehicle.use_kwh_per_100km), 3),
                 "ready_at": _ready_at(plan, i, nth, ready),
+                "binds": binds(problem, i, nth) if ready.short_kwh else None,
             }
             for nth, (departure, ready) in enumerate(zip(car.departures, mine.departures, strict=True))
         ],

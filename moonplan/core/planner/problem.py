@@ -5,7 +5,7 @@ reasons all read the same `Problem`.
 """
 
 import dataclasses
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date, datetime, timedelta
 from typing import TypeVar, cast
@@ -44,6 +44,14 @@ class Departure:
     on_the_way_kwh: float
 
 
+@dataclass(frozen=True, slots=True)
+class Wish:
+    """What a habit wants aboard at a slot edge, before any trip there: as far as can be, after every departure. [kWh]"""
+
+    edge: int
+    kwh: float
+
+
 @dataclass(frozen=True)
 class Car:
     """One vehicle on its lead: what it may be offered, slot by slot, and what is wanted of it.
@@ -55,6 +63,8 @@ class Car:
     pinned_a : current that a person pinned, nan where none, shape (n_slots,) [A]
     wanted_at_end_kwh : None where the car is away at the horizon's end. [kWh]
     end_ready_edge : slot edge by which it must be aboard where someone asked for it earlier; None for the end.
+    wishes, care_factor : what its habit wants aboard, and how much more its hours spent high count.
+    sun_counts, grid_counts : what its habit adds to a kWh of own sun and of grid when plans are weighed. [currency/kWh]
     """
 
     vehicle: Vehicle
@@ -75,6 +85,10 @@ class Car:
     end_ready_edge: int | None
     soc_kwh: float
     rest_kwh: float
+    wishes: tuple[Wish, ...] = ()
+    care_factor: float = 1.0
+    sun_counts: float = 0.0
+    grid_counts: float = 0.0
 
     @property
     def id(self) -> str:
@@ -143,6 +157,15 @@ class Problem:
     care_price: float
     start_price: float
     done: dict[object, object] = field(default_factory=dict, compare=False, repr=False)
+
+    @property
+    def bent_by_habits(self) -> bool:
+        """Whether some habit asks for another plan than the cheapest."""
+        return any((car.vehicle.habit or self.household.habit) != "cheapest" for car in self.cars)
+
+    def with_cars(self, cars: Sequence[Car]) -> "Problem":
+        """The same problem with other cars, and nothing done yet."""
+        return dataclasses.replace(self, cars=tuple(cars), done={})
 
     def once(self, key: object, make: Callable[[], T]) -> T:
         """What `make` gives, made the first time that it is asked for under a key."""

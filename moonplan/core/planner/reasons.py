@@ -1,18 +1,23 @@
-"""Why a session is there: what it serves, and why then (rules, section 8)."""
+"""Why a session is there: what it serves, why then, and what one step more or less would change (rules, section 8);
+and what binds where a departure is short."""
 
+from dataclasses import replace
 from datetime import datetime
+from typing import Literal
 
 import numpy as np
 
+from moonplan.core.planner.constraints import room_for
 from moonplan.core.planner.outcome import Outcome, outcome
-from moonplan.core.planner.problem import Problem
+from moonplan.core.planner.problem import Car, Problem
 from moonplan.core.simulate import NOTHING_KWH, Run
-from moonplan.core.timegrid import Floats
+from moonplan.core.timegrid import Flags, Floats
 
 
 def reason(problem: Problem, plan: Outcome, i: int, run: Run) -> str:
     """One sentence without its full stop: what the session of car i serves, then why it stands where it stands."""
-    return f"{_serves(problem, plan, i, run)}; {_why_then(problem, plan, i, run)}"
+    parts = [_serves(problem, plan, i, run), _why_then(problem, plan, i, run), _a_step_away(problem, plan, i, run)]
+    return "; ".join(part for part in parts if part)
 
 
 def served_departure(problem: Problem, plan: Outcome, i: int, run: Run) -> int | None:
@@ -28,6 +33,12 @@ def served_departure(problem: Problem, plan: Outcome, i: int, run: Run) -> int |
     return None
 
 
+def _served_wish(problem: Problem, plan: Outcome, i: int, run: Run) -> float | None:
+    """What the first wish asks for that the session helps to meet. [kWh]"""
+    wishes = [wish.kwh for wish in problem.cars[i].wishes if wish.edge > run.first]
+    return wishes[0] if wishes else None
+
+
 def _serves(problem: Problem, plan: Outcome, i: int, run: Run) -> str:
     car = problem.cars[i]
     if (nth := served_departure(problem, plan, i, run)) is not None:
@@ -37,6 +48,8 @@ def _serves(problem: Problem, plan: Outcome, i: int, run: Run) -> str:
         return "as you pinned it"
     if plan.cars[i].mean.soc_kwh[run.first] < car.vehicle.boost_pct / 100 * car.vehicle.usable_kwh:
         return f"back above {car.vehicle.boost_pct:g} % at once"
+    if (wish := _served_wish(problem, plan, i, run)) is not None:
+        return f"up to {wish / car.vehicle.usable_kwh:.0%}, as the habit asks"
     if car.wanted_at_end_kwh is not None:
         share = car.wanted_at_end_kwh / car.vehicle.usable_kwh
         return f"to have {share:.0%} by {_day_and_time(problem.grid.starts[-1], problem)}"
@@ -55,8 +68,89 @@ def _why_then(problem: Problem, plan: Outcome, i: int, run: Run) -> str:
     main = max(by_band, key=by_band.__getitem__)
     price = _mean_price(problem.prices.price[inside], wall)
     line = "the default price" if main == "default" else "the day's prices" if main == "series" else f"the {main} price"
+    told = f"{line}, {price:.5g} a kWh"
     cheaper = problem.cars[i].chargeable & (problem.prices.price < price - 1e-9)
-    return f"{line}, {price:.5g} a kWh" + ("" if cheaper.any() else ", the lowest there is")
+    if not cheaper.any():
+        return f"{told}, the lowest there is"
+    because = _why_not_cheaper(problem, plan, i, cheaper)
+    return told if because is None else f"{told}, since {because}"
+
+
+def _why_not_cheaper(problem: Problem, plan: Outcome, i: int, cheaper: Flags) -> str | None:
+    """Why the cheaper slots are not used, or not more than they are."""
+    car, mine = problem.cars[i], plan.cars[i]
+    unused = cheaper & (mine.amps <= 0)
+    if not unused.any():
+        return "every cheaper hour is used already"
+    taken = unused & (room_for(problem, [one.amps for one in plan.cars], i) < car.least_a - 1e-9)
+    if (taken == unused).all():
+        names = [other.name for j, other in enumerate(problem.cars) if j != i and (plan.cars[j].amps[taken] > 0).any()]
+        return f"{' and '.join(names) or 'the house'} has the current in the cheaper hours"
+    last = car.departures[0].taking.edge if car.departures else problem.grid.n_slots
+    if not unused[:last].any():
+        return "the cheaper hours come after it has left"
+    if car.control == "hand" and not (unused & problem.awake[:-1]).any():
+        return "nobody is up to start it in the cheaper hours"
+    return None
+
+
+def _a_step_away(problem: Problem, plan: Outcome, i: int, run: Run) -> str | None:
+    """How much sooner or later the session would be through at the next step of current, up and down."""
+    car, mine = problem.cars[i], plan.cars[i]
+    amps = float(mine.amps[run.first])
+    gained = float(mine.mean.gained_kwh[run.first : run.last + 1].sum())
+    here = _hours_for(car, gained, amps)
+    most = float(car.limit_a[run.first])
+    steps = [a for a in car.steps_a if a <= most + 1e-9] or [a for a in (amps - 1, amps + 1) if car.least_a <= a <= most]
+    told = []
+    for step in (min((a for a in steps if a > amps), default=None), max((a for a in steps if a < amps), default=None)):
+        there = None if step is None else _hours_for(car, gained, step)
+        if here is not None and there is not None and abs(there - here) > 1 / 60:
+            told.append(f"{step:g} A would take {_duration(abs(there - here))} {'less' if there < here else 'longer'}")
+    return ", ".join(told) or None
+
+
+def _hours_for(car: Car, kwh: float, amps: float) -> float | None:
+    battery_kw = car.rate.mean.battery_kw(car.intake.wall_kw(amps))
+    return kwh / battery_kw if battery_kw > 0 else None
+
+
+def _duration(hours: float) -> str:
+    minutes = round(hours * 60)
+    return f"{minutes} min" if minutes < 60 else f"{minutes // 60} h {minutes % 60:02d} min"
+
+
+Binds = Literal["shared current", "limit", "hours", "power"]
+
+
+def binds(problem: Problem, i: int, nth: int) -> Binds:
+    """What makes car i's nth departure short: what, relaxed alone, would close it or comes closest to that.
+
+    In turn: the others on the same current, the limit in force, the hours in which it may charge, the power of its chain.
+    """
+    car = problem.cars[i]
+    required = car.departures[nth].required_kwh
+
+    def reaches(one: Car) -> bool:
+        most = one.run(one.limit_a, one.rate.cautious, problem.grid).before_leaving_kwh[nth]
+        return most >= required - NOTHING_KWH
+
+    if reaches(car):
+        return "shared current"
+    unlimited = replace(car, limit_kwh=np.full(problem.grid.n_slots, car.vehicle.usable_kwh))
+    if reaches(unlimited):
+        return "limit"
+    amps = 0.0 if car.delivery is None else car.delivery.amps
+    if reaches(replace(unlimited, limit_a=np.where(_at_home(problem, car), amps, 0.0))):
+        return "hours"
+    return "power"
+
+
+def _at_home(problem: Problem, car: Car) -> Flags:
+    home = np.ones(problem.grid.n_slots, dtype=np.bool_)
+    for trip in problem.household.trips_of(car.id):
+        home &= ~problem.grid.overlaps(trip.leave, trip.back)
+    return home
 
 
 def _mean_price(price: Floats, weights: Floats) -> float:

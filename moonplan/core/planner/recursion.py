@@ -18,6 +18,8 @@ Counts = npt.NDArray[np.int64]
 
 OFF, ON = 0, 1
 _NOTHING = 1e-9
+# What a missed kWh of a wish counts beside one of a departure.
+_WISHED = 0.01
 
 
 class Pack(NamedTuple):
@@ -53,6 +55,7 @@ class Slots(NamedTuple):
     ahead_kwh : how far the mean car is before the cautious one, shape (n_slots + 1,).
     need_kwh : what must be aboard at each edge so that nothing is missed later; 0 where that is not known.
     wants : what must be aboard at each edge. Both of shape (n_slots + 1,).
+    wishes : what a habit wants aboard at each edge, before its trips, once nothing else is missed, shape (n_slots + 1,).
     trip_edge, trip_kwh, trip_wants : shape (n_trips,), what is taken off at an edge, and must be aboard before.
     """
 
@@ -70,6 +73,7 @@ class Slots(NamedTuple):
     trip_edge: Counts
     trip_kwh: Floats
     trip_wants: Floats
+    wishes: Floats
 
 
 class Slot(NamedTuple):
@@ -569,6 +573,7 @@ def timer_values(
             _before_trip(now, slots.trip_kwh[nth], here)
             _missed(now, never, slots.trip_wants[nth], here)
             nth -= 1
+        _missed(now, never * _WISHED, slots.wishes[t], here)
     return values
 
 
@@ -667,6 +672,7 @@ def timer_amps(
         chosen = (-1, 0, 0)
         waited, here, there, seen = 0.0, level, mean, nth
         for start in range(t, end):
+            waited += never * _WISHED * max(0.0, slots.wishes[start] - here) if start > t else 0.0
             while seen < len(slots.trip_edge) and slots.trip_edge[seen] == start:
                 waited += never * max(0.0, slots.trip_wants[seen] - here - _NOTHING)
                 here, there = max(0.0, here - slots.trip_kwh[seen]), max(0.0, there - slots.trip_kwh[seen])
@@ -727,7 +733,9 @@ def _rest_of_night(
     first, end, nth, done = at
     worth = 0.0
     for t in range(first, end):
-        worth += never * max(0.0, slots.wants[t] - level - _NOTHING) if t > first else 0.0
+        if t > first:
+            worth += never * _WISHED * max(0.0, slots.wishes[t] - level)
+            worth += never * max(0.0, slots.wants[t] - level - _NOTHING)
         while nth < len(slots.trip_edge) and slots.trip_edge[nth] == t:
             worth += never * max(0.0, slots.trip_wants[nth] - level - _NOTHING)
             level, mean = max(0.0, level - slots.trip_kwh[nth]), max(0.0, mean - slots.trip_kwh[nth])

@@ -16,7 +16,7 @@ from moonplan.core.planner.constraints import broken_alone, broken_rules, room_f
 from moonplan.core.planner.one_car import Surroundings, nothing_left, plan_one
 from moonplan.core.planner.outcome import Outcome, outcome
 from moonplan.core.planner.problem import Car, Problem
-from moonplan.core.simulate import Run, runs
+from moonplan.core.simulate import NOTHING_KWH, Run, runs
 from moonplan.core.timegrid import Floats
 
 _ROUNDS = 3
@@ -74,7 +74,9 @@ def plan_together(problem: Problem) -> Candidate:
             return _improved(problem, alone)
     best = _firsts(problem)[0]
     improved = _improved(problem, _replanned(problem, best))
-    return improved if improved.better_than(best) else best
+    best = improved if improved.better_than(best) else best
+    # Nobody should come up short because another's plan is in the way: that is worth a longer search at once.
+    return _gives_way(problem, best) if best.outcome.short_kwh > alone.outcome.short_kwh + NOTHING_KWH else best
 
 
 def refined(problem: Problem, found: Candidate, guide: Guide) -> Candidate:

@@ -1,0 +1,177 @@
+"""Habits: the schools a household may belong to, and what each changes in the problem of a car (rules, section 7).
+
+A habit never costs a departure: what it bars is allowed again where something would be missed without it.
+"""
+
+from collections.abc import Callable, Mapping
+from dataclasses import replace
+from datetime import date
+
+import numpy as np
+
+from moonplan.core import hookup
+from moonplan.core.household import WEEKDAYS, Habit
+from moonplan.core.planner.one_car import Surroundings, nothing_left, plan_one
+from moonplan.core.planner.outcome import CarOutcome, car_outcome
+from moonplan.core.planner.plug_and_go import plug_and_go
+from moonplan.core.planner.problem import Car, Problem, Wish
+from moonplan.core.simulate import NOTHING_KWH
+from moonplan.core.timegrid import Flags
+
+# What each habit does, in a sentence.
+SENTENCES: Mapping[Habit, str] = {
+    "cheapest": "Charges in the cheapest hours of all nights together; some nights nothing needs to be plugged in.",
+    "nightly": "Plugged in every night, and up to the daily limit by the next departure in that night's cheapest hours.",
+    "set_nights": "As nightly, on the chosen weekdays only, and whenever a departure would be short without.",
+    "when_low": "Waits until the next day would end under the reserve, then charges to the daily limit.",
+    "low_soc": "Spends few hours high: finishes just before leaving.",
+    "low_current": "Uses the smallest current that meets the needs without an extra session.",
+    "sun_first": "Takes all the sun there is, and the grid only where a departure would be short.",
+    "awake": "Charges only while someone is up.",
+    "plug_and_go": "Charges at full current from arrival until the limit, as if nobody planned: the yardstick.",
+}
+_HIGH_CARE = 10.0
+# So much dearer than sun does the grid count under `sun_first`, in highest prices.
+_GRID_COUNTS = 100.0
+
+
+def habit_of(problem: Problem, car: Car) -> Habit:
+    """The car's own habit, or the household's."""
+    return car.vehicle.habit or problem.household.habit
+
+
+def with_habits(problem: Problem) -> Problem:
+    """The problem as each car's habit changes it."""
+    hurried = [i for i, car in enumerate(problem.cars) if habit_of(problem, car) == "plug_and_go"]
+    if hurried:
+        problem = plug_and_go(problem, hurried)
+    cars = list(problem.cars)
+    for i, car in enumerate(problem.cars):
+        change = _CHANGES.get(habit_of(problem, car))
+        if change is not None and car.delivery is not None and problem.grid.n_slots:
+            cars[i] = change(problem, car)
+    return problem.with_cars(cars)
+
+
+def _nightly(problem: Problem, car: Car) -> Car:
+    return _filled_on(problem, car, set(problem.grid.nights))
+
+
+def _set_nights(problem: Problem, car: Car) -> Car:
+    chosen = {night for night in problem.grid.nights if WEEKDAYS[night.weekday()] in problem.household.set_nights}
+    return _allowed_where_short(problem, car, _filled_on(problem, car, chosen), chosen)
+
+
+def _when_low(problem: Problem, car: Car) -> Car:
+    chosen: set[date] = set()
+    reserve_kwh = car.vehicle.reserve_pct / 100 * car.vehicle.usable_kwh
+    for night in dict.fromkeys(problem.grid.nights):
+        waiting = _only_on(problem, car, chosen)
+        lived = _alone(problem, waiting).cautious
+        # The next day ends where the one after it begins, at midnight; its trips are those that have left by then.
+        past = next((t for t, day in enumerate(problem.grid.starts) if day.date() > _day_after(night)), problem.grid.n_slots)
+        if float(lived.soc_kwh[past]) < reserve_kwh - NOTHING_KWH:
+            chosen.add(night)
+    return _allowed_where_short(problem, car, _filled_on(problem, car, chosen), chosen)
+
+
+def _day_after(night: date) -> date:
+    return date.fromordinal(night.toordinal() + 1)
+
+
+def _low_soc(problem: Problem, car: Car) -> Car:
+    return replace(car, care_factor=_HIGH_CARE)
+
+
+def _low_current(problem: Problem, car: Car) -> Car:
+    """The car held to the least current that misses nothing more and needs no session more."""
+    usual = _alone(problem, car)
+    most = float(car.limit_a.max())
+    currents = [step for step in car.steps_a if step <= most] or [
+        float(amps) for amps in range(int(np.ceil(car.least_a)), int(np.ceil(most)))
+    ]
+    for amps in sorted(currents):
+        slower = _held_to(car, amps)
+        tried = _alone(problem, slower)
+        if tried.short_kwh <= usual.short_kwh + NOTHING_KWH and len(tried.sessions) <= len(usual.sessions):
+            return slower
+    return car
+
+
+def _held_to(car: Car, amps: float) -> Car:
+    held = hookup.stepped_each(np.minimum(car.limit_a, amps), steps_a=car.steps_a, min_a=car.least_a)
+    return replace(car, limit_a=np.where(np.isnan(car.pinned_a), held, car.limit_a), chargeable=car.chargeable & (held > 0))
+
+
+def _sun_first(problem: Problem, car: Car) -> Car:
+    highest = max(float(np.abs(problem.prices.price).max()), NOTHING_KWH)
+    return replace(car, sun_counts=-highest, grid_counts=_GRID_COUNTS * highest)
+
+
+def _awake(problem: Problem, car: Car) -> Car:
+    up = problem.awake[:-1] & problem.awake[1:]
+    return _barred(car, ~up)
+
+
+_CHANGES: Mapping[Habit, Callable[[Problem, Car], Car]] = {
+    "nightly": _nightly,
+    "set_nights": _set_nights,
+    "when_low": _when_low,
+    "low_soc": _low_soc,
+    "low_current": _low_current,
+    "sun_first": _sun_first,
+    "awake": _awake,
+}
+
+
+def _barred(car: Car, slots: Flags) -> Car:
+    free = car.chargeable & (~slots | ~np.isnan(car.pinned_a))
+    return replace(car, chargeable=free, limit_a=np.where(free, car.limit_a, 0.0))
+
+
+def _only_on(problem: Problem, car: Car, nights: set[date]) -> Car:
+    return _barred(car, np.array([night not in nights for night in problem.grid.nights], dtype=np.bool_))
+
+
+def _filled_on(problem: Problem, car: Car, nights: set[date]) -> Car:
+    """The car that charges on some nights only, then up to the limit in force by the next departure or noon."""
+    wishes = []
+    for night in dict.fromkeys(problem.grid.nights):
+        inside = [t for t, own in enumerate(problem.grid.nights) if own == night]
+        if night not in nights:
+            continue
+        leaving = [d.taking.edge for d in car.departures if inside[0] < d.taking.edge <= inside[-1] + 1]
+        edge = leaving[0] if leaving else inside[-1] + 1
+        home = car.chargeable[inside[0] : edge]
+        if home.any():
+            wishes.append(Wish(edge, float(car.limit_kwh[edge - 1])))
+    return replace(_only_on(problem, car, nights), wishes=tuple(wishes))
+
+
+def _allowed_where_short(problem: Problem, car: Car, held: Car, nights: set[date]) -> Car:
+    """The held car, filled on those nights as well that it takes to miss no more than it would without the habit."""
+    needed = _alone(problem, car).short_kwh
+    allowed = set(nights)
+    for _ in dict.fromkeys(problem.grid.nights):
+        lived = _alone(problem, held)
+        if lived.short_kwh <= needed + NOTHING_KWH:
+            break
+        short = next((r.at_s for r in (*lived.departures, *([lived.end] if lived.end else [])) if r.short_kwh), 0.0)
+        before = [
+            night
+            for t, night in enumerate(problem.grid.nights)
+            if night not in allowed and problem.grid.edges_s[t] < short and car.chargeable[t]
+        ]
+        if not before:
+            break
+        allowed.add(before[-1])
+        held = _filled_on(problem, car, allowed)
+    return held
+
+
+def _alone(problem: Problem, car: Car) -> CarOutcome:
+    """The car's plan with nobody else in the house."""
+    sun_kwh = np.maximum(0.0, problem.sun_kw - problem.base_kw) * problem.grid.hours
+    around = Surroundings(car.limit_a, sun_kwh, np.zeros(problem.grid.n_slots), problem.prices.export_price)
+    amps, _ = plan_one(problem, car, around, fine=False)
+    return car_outcome(problem, car, nothing_left(car, amps, problem))

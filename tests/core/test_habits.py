@@ -1,0 +1,201 @@
+"""What each habit makes of the same nights: figures worked out by hand on a car without losses."""
+
+from typing import Any
+
+import pytest
+
+from moonplan.core.household import HABITS
+from moonplan.core.planner.compare import compare
+from moonplan.core.planner.constraints import broken_rules
+from moonplan.core.planner.habits import SENTENCES
+from moonplan.core.planner.plan import Plan, document, plan
+from tests.core.factories import LOSSLESS, a_car, a_circuit, a_household, a_lead, a_trip
+
+# Wednesday 18:00 to Friday noon; 50 kWh, half full; 0.10 from 22:00 to 06:00, else 0.30; 20 kWh per 100 km.
+TWO_NIGHTS: dict[str, Any] = {"horizon_nights": 2}
+
+
+def under(habit: str, **changes: Any) -> Plan:
+    made = plan(a_household(**TWO_NIGHTS | {"habit": habit} | changes), prove=False)
+    assert broken_rules(made.problem, [car.amps for car in made.outcome.cars]) == []
+    return made
+
+
+def starts(made: Plan, car: int = 0) -> list[str]:
+    return [f"{session.start:%a %H:%M}" for session in made.sessions[car]]
+
+
+def aboard(made: Plan, when: str) -> float:
+    """Mean SoC at an edge, per cent."""
+    told = dict(document(made)["vehicles"][0]["soc_pct"])
+    return float(told[when])
+
+
+def test_cheapest_leaves_alone_what_nightly_fills():
+    assert starts(under("cheapest")) == []
+
+    nightly = under("nightly")
+    # 50 to 80 % at once tonight, 15 kWh at 0.10; the second night has nothing left to do.
+    assert starts(nightly) == ["Wed 22:00"]
+    assert nightly.outcome.cost == pytest.approx(1.50)
+
+
+def test_nightly_fills_again_after_each_day():
+    trips = [a_trip("2026-01-15T08:00:00+01:00", "2026-01-15T17:00:00+01:00", 50)]
+    made = under("nightly", trips=trips)
+
+    assert starts(made) == ["Wed 22:00", "Thu 22:00"]
+    assert made.outcome.cost == pytest.approx(2.50)
+    assert aboard(made, "2026-01-15T08:00:00+01:00") == pytest.approx(60)
+    assert aboard(made, "2026-01-16T12:00:00+01:00") == pytest.approx(80)
+
+
+def test_set_nights_waits_for_its_night():
+    made = under("set_nights", set_nights=["thu"])
+
+    assert starts(made) == ["Thu 22:00"]
+    assert aboard(made, "2026-01-16T12:00:00+01:00") == pytest.approx(80)
+
+
+def test_set_nights_charges_on_another_night_where_a_departure_would_be_short():
+    # 120 km take 24 kWh and 5 in reserve: 4 kWh are missing on Thursday morning. Wednesday is not the chosen night, but
+    # it is charged on all the same, and then as on the others, up to 80 %.
+    trips = [a_trip("2026-01-15T08:00:00+01:00", "2026-01-15T17:00:00+01:00", 120)]
+    made = under("set_nights", set_nights=["thu"], trips=trips)
+
+    assert starts(made) == ["Wed 22:00", "Thu 22:00"]
+    assert made.sessions[0][0].battery_kwh == pytest.approx(15)
+    assert made.outcome.short_kwh == 0
+
+
+def test_when_low_charges_on_the_night_before_the_day_that_would_end_under_the_reserve():
+    # 25 kWh; Thursday takes 10, Friday 12 and would end at 3 of 5 in reserve: charge on Thursday night, to 80 %.
+    trips = [
+        a_trip("2026-01-15T08:00:00+01:00", "2026-01-15T17:00:00+01:00", 50),
+        a_trip("2026-01-16T08:00:00+01:00", "2026-01-16T10:00:00+01:00", 60),
+    ]
+    made = under("when_low", trips=trips)
+
+    assert starts(made) == ["Thu 22:00"]
+    assert aboard(made, "2026-01-16T07:45:00+01:00") == pytest.approx(80)
+
+
+def test_low_soc_finishes_just_before_leaving():
+    trip = a_trip("2026-01-15T06:00:00+01:00", "2026-01-15T18:00:00+01:00", 200)
+    car = [a_car(rest_pct=50)]
+    prices = {"default_price": 0.1}
+
+    # 45 kWh needed, 25 aboard: 20 kWh take 5 h 26 min, all of it at one price, so from 00:34 at the latest.
+    calm = under("cheapest", trips=[trip], vehicles=car, tariff=prices, care_price=0)
+    assert starts(calm)[0] == "Wed 18:00"
+    made = under("low_soc", trips=[trip], vehicles=car, tariff=prices, care_price=0.0001)
+    assert starts(made)[0] == "Thu 00:30"
+    assert made.outcome.short_kwh == 0
+
+
+def test_low_current_takes_the_smallest_that_needs_no_session_more():
+    # 25 to 35 kWh by 06:00: ten hours from 20:00 on at 1 kW or more; 6 A give 1.38 kW, and 7 h 15 min are enough.
+    trip = a_trip("2026-01-15T06:00:00+01:00", "2026-01-15T18:00:00+01:00", 150)
+    steps = [a_lead(steps_a=[6, 10, 16])]
+    usual, made = (under(habit, trips=[trip], leads=steps) for habit in ("cheapest", "low_current"))
+
+    assert usual.outcome.cars[0].amps.max() == 16
+    assert made.outcome.cars[0].amps.max() == 6
+    assert len(made.sessions[0]) == len(usual.sessions[0]) == 1
+
+
+def test_sun_first_takes_the_sun_and_no_grid():
+    sun = [["2026-01-15T10:00:00+01:00", 3.0], ["2026-01-15T13:00:00+01:00", 0]]
+    made = under("sun_first", solar_kw=sun)
+
+    totals = document(made)["totals"]
+    assert totals["solar_kwh"] == pytest.approx(9, abs=0.01)
+    assert totals["wall_kwh"] == pytest.approx(9, abs=0.01)
+    assert under("cheapest", solar_kw=sun).outcome.cost == 0
+
+
+def test_sun_first_still_meets_a_departure():
+    sun = [["2026-01-15T10:00:00+01:00", 3.0], ["2026-01-15T13:00:00+01:00", 0]]
+    trip = a_trip("2026-01-15T07:00:00+01:00", "2026-01-15T08:00:00+01:00", 120)
+    made = under("sun_first", solar_kw=sun, trips=[trip])
+
+    assert made.outcome.short_kwh == 0
+    assert document(made)["totals"]["solar_kwh"] == pytest.approx(9, abs=0.01)
+
+
+def test_awake_charges_only_while_someone_is_up():
+    made = under("awake", vehicles=[a_car(end_pct=80)])
+
+    # Bed at 22:30, up at 06:30: two quarter hours at the night price each evening, the rest by day.
+    assert made.outcome.short_kwh == 0
+    for session in made.sessions[0]:
+        assert "06:30" <= f"{session.start:%H:%M}" <= "22:15"
+
+
+def test_plug_and_go_charges_at_arrival_at_full_current():
+    trips = [a_trip("2026-01-15T08:00:00+01:00", "2026-01-15T17:00:00+01:00", 50)]
+    made = under("plug_and_go", trips=trips)
+
+    assert starts(made) == ["Wed 18:00", "Thu 17:00"]
+    # 15 kWh: 4 h at 3.68 kW are 14.72 at 0.30, the last 0.28 at the night price; then 10 kWh from 17:00 at 0.30.
+    assert made.outcome.cost == pytest.approx(14.72 * 0.30 + 0.28 * 0.10 + 10 * 0.30)
+
+
+def test_plug_and_go_serves_a_shared_circuit_in_order_of_arrival():
+    # Wren is home first and Heron an hour later: 16 A bear one of them, so Heron waits until Wren is full.
+    made = under(
+        "plug_and_go",
+        leads=[a_lead(), a_lead(id="second")],
+        vehicles=[a_car(soc_pct=70), a_car(id="wren", lead="second", soc_pct=70)],
+        rates=[LOSSLESS, LOSSLESS | {"vehicle": "wren", "lead": "second"}],
+        circuits=[a_circuit(sharing="none")],
+        trips=[a_trip("2026-01-14T12:00:00+01:00", "2026-01-14T19:00:00+01:00", 10)],
+    )
+
+    # 5 kWh each at 3.68 kW: 1 h 22 min, so from 19:30 on it is Heron's.
+    assert starts(made, 1) == ["Wed 18:00"]
+    assert starts(made, 0) == ["Wed 19:30"]
+
+
+def test_a_car_may_have_a_habit_of_its_own():
+    made = under(
+        "cheapest",
+        leads=[a_lead(), a_lead(id="second", circuit="other")],
+        circuits=[a_circuit(), a_circuit(id="other")],
+        vehicles=[a_car(habit="nightly"), a_car(id="wren", lead="second")],
+    )
+
+    assert len(made.sessions[0]) == 1
+    assert made.sessions[1] == ()
+
+
+def test_every_habit_has_its_sentence_and_its_place_in_the_comparison():
+    compared = compare(a_household(**TWO_NIGHTS))
+
+    assert [one.habit for one in compared] == list(HABITS)
+    assert all(one.sentence == SENTENCES[one.habit] for one in compared)
+
+
+def test_level_cost_makes_up_for_what_is_left_in_the_battery():
+    by_habit = {one.habit: one for one in compare(a_household(**TWO_NIGHTS))}
+
+    # Plugged in every night 15 kWh more are aboard at the end, worth 1.50 at the lowest price: nothing is lost by it.
+    assert by_habit["nightly"].plan.outcome.cost == pytest.approx(1.50)
+    assert by_habit["nightly"].level_cost == pytest.approx(0.0, abs=1e-6)
+    # At once they cost 0.30 for the most part.
+    dear = 14.72 * 0.30 + 0.28 * 0.10
+    assert by_habit["plug_and_go"].level_cost == pytest.approx(dear - 1.50)
+
+
+@pytest.mark.parametrize("km", [20, 80, 140])
+def test_plug_and_go_is_never_cheaper_on_level_cost(km: float):
+    trips = [
+        a_trip("2026-01-15T08:00:00+01:00", "2026-01-15T17:00:00+01:00", km),
+        a_trip("2026-01-16T07:00:00+01:00", "2026-01-16T11:00:00+01:00", km),
+    ]
+    by_habit = {one.habit: one for one in compare(a_household(**TWO_NIGHTS, trips=trips))}
+
+    assert by_habit["plug_and_go"].level_cost >= by_habit["cheapest"].level_cost - 1e-6
+    shortest = min(one.plan.outcome.short_kwh for one in by_habit.values())
+    for habit in ("cheapest", "nightly", "set_nights", "when_low", "low_soc", "low_current", "sun_first"):
+        assert by_habit[habit].plan.outcome.short_kwh == pytest.approx(shortest, abs=1e-4)

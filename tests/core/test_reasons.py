@@ -1,0 +1,89 @@
+"""What a session's reason says, and what is said to bind where a departure is short."""
+
+from typing import Any
+
+import pytest
+
+from moonplan.core.planner.plan import document, plan
+from tests.core.factories import LOSSLESS, a_car, a_circuit, a_household, a_lead, a_trip
+
+
+def told(**changes: Any) -> dict[str, Any]:
+    return document(plan(a_household(**changes), prove=False))
+
+
+def reason(**changes: Any) -> str:
+    return str(told(**changes)["vehicles"][0]["sessions"][0]["reason"])
+
+
+def test_a_step_more_or_less_is_told_in_minutes():
+    # 7.36 kWh: 2 h at 16 A (3.68 kW), 3 h 12 min at 10 A, 1 h at 32 A, which the circuit does not give.
+    assert "10 A would take 1 h 12 min longer" in reason(
+        leads=[a_lead(steps_a=[10, 16])], vehicles=[a_car(end_pct=64.72, daily_limit_pct=64.72)]
+    )
+
+
+def test_the_cheaper_hours_may_all_be_used():
+    # 8 h at 3.68 kW are 29.4 kWh at the night price; 32 kWh are wanted at noon, and 80 % are the limit.
+    text = reason(vehicles=[a_car(soc_pct=10, end_pct=80)], bedtime="23:00")
+    assert "since every cheaper hour is used already" in text or "lowest there is" in text
+
+
+def test_another_car_may_have_the_current_in_the_cheaper_hours():
+    # Two hours at 0.10 for one car of two that both want 7 kWh.
+    cheap = {"name": "cheap", "price": 0.1, "from": "22:00", "to": "00:00"}
+    answer = told(
+        leads=[a_lead(steps_a=[16]), a_lead(id="second", steps_a=[16])],
+        circuits=[a_circuit(sharing="none")],
+        vehicles=[a_car(end_pct=64), a_car(id="wren", name="Wren", lead="second", end_pct=64)],
+        rates=[LOSSLESS, LOSSLESS | {"vehicle": "wren", "lead": "second"}],
+        tariff={"default_price": 0.3, "bands": [cheap]},
+    )
+    reasons = [session["reason"] for vehicle in answer["vehicles"] for session in vehicle["sessions"]]
+
+    assert any("has the current in the cheaper hours" in one for one in reasons)
+
+
+def test_the_habit_is_named_where_it_asks():
+    assert reason(habit="nightly").startswith("up to 80%, as the habit asks")
+
+
+@pytest.mark.parametrize(
+    ("changes", "what"),
+    [
+        # Three hours until 21:00 give 11 kWh, and 20 are missing.
+        ({}, "power"),
+        # Plugged in from 20:00 on only: one hour of three, and 10 kWh are missing.
+        ({"vehicles": [a_car(plug_in_hours=["20:00", "08:00"])], "km": 150}, "hours"),
+        # Somebody set 55 % for tonight, and 33 kWh are needed.
+        ({"overrides": [{"vehicle": "heron", "night": "2026-01-14", "limit_pct": 55}], "km": 140}, "limit"),
+    ],
+)
+def test_what_binds_a_short_departure(changes: dict[str, Any], what: str):
+    km = changes.pop("km", 200)
+    trip = a_trip("2026-01-14T21:00:00+01:00", "2026-01-15T03:00:00+01:00", km)
+    departure = told(trips=[trip], **changes)["vehicles"][0]["departures"][0]
+
+    assert departure["short_kwh"] > 0
+    assert departure["binds"] == what
+
+
+def test_the_other_car_on_the_circuit_may_bind():
+    # 16 A for both, and both need all three hours until 21:00.
+    trips = [
+        a_trip("2026-01-14T21:00:00+01:00", "2026-01-15T03:00:00+01:00", 150),
+        a_trip("2026-01-14T21:00:00+01:00", "2026-01-15T03:00:00+01:00", 150) | {"vehicle": "wren"},
+    ]
+    answer = told(
+        leads=[a_lead(), a_lead(id="second")],
+        circuits=[a_circuit(sharing="none")],
+        vehicles=[a_car(), a_car(id="wren", lead="second")],
+        rates=[LOSSLESS, LOSSLESS | {"vehicle": "wren", "lead": "second"}],
+        trips=trips,
+    )
+
+    short = [one for vehicle in answer["vehicles"] for one in vehicle["departures"] if one["short_kwh"] > 0]
+    assert short
+    assert all(one["binds"] == "shared current" for one in short)
+    # 10 kWh for each, and 11.04 kWh for both: 8.96 are missing, and no plan can miss less.
+    assert answer["totals"]["short_kwh"] == pytest.approx(20 - 11.04, abs=0.02)
