@@ -12,7 +12,7 @@ from moonplan.core import hookup
 from moonplan.core import household as documents
 from moonplan.core.household import HABITS, Household
 from moonplan.core.mistakes import BadDocument
-from moonplan.core.planner.compare import compare
+from moonplan.core.planner.compare import compare, comparison_document
 from moonplan.core.planner.plan import Plan, document, plan
 from moonplan.core.rates import hookup_rate
 from moonplan.core.tariff import gaps, prices
@@ -123,26 +123,16 @@ def _clock(instant: str) -> str:
 
 
 def _compare(options: argparse.Namespace) -> int:
-    household = _household(options)
-    compared = [(one, document(one.plan)["totals"]) for one in compare(household)]
+    answer = comparison_document(compare(_household(options)))
     if options.json:
-        habits = [
-            {
-                "habit": one.habit,
-                "sentence": one.sentence,
-                "totals": totals | {"level_cost": round(one.level_cost, 5)},
-                "nights": [night.isoformat() for night in one.nights],
-                "smallest_margin_km": None if one.smallest_margin_km is None else round(one.smallest_margin_km, 2),
-            }
-            for one, totals in compared
-        ]
-        _print_json({"habits": habits})
+        _print_json(answer)
         return 0
     print(f"{'habit':12}{'kWh':>8}{'cost':>9}{'level':>9}{'sessions':>10}{'nights':>8}{'kWh·h high':>12}{'short kWh':>11}")
-    for one, totals in compared:
+    for one in answer["habits"]:
+        totals = one["totals"]
         print(
-            f"{one.habit:12}{totals['wall_kwh']:8.2f}{totals['cost']:9.3f}{one.level_cost:9.3f}{totals['sessions']:10}"
-            f"{len(one.nights):8}{totals['kwh_hours_above_rest']:12.1f}{totals['short_kwh']:11.2f}"
+            f"{one['habit']:12}{totals['wall_kwh']:8.2f}{totals['cost']:9.3f}{totals['level_cost']:9.3f}"
+            f"{totals['sessions']:10}{len(one['nights']):8}{totals['kwh_hours_above_rest']:12.1f}{totals['short_kwh']:11.2f}"
         )
     return 0
 

@@ -11,12 +11,13 @@ from ninja.security import APIKeyCookie, django_auth
 
 from moonplan.api import schemas as s
 from moonplan.api.errors import install_errors
+from moonplan.core.planner.compare import compare, comparison_document
 from moonplan.household import accounts, editing
 from moonplan.household import models as rows
 from moonplan.household.models import Change, Household, Person
-from moonplan.planning.documents import planning_now
+from moonplan.planning.documents import core_household, planning_now
 from moonplan.planning.drawing import drawing
-from moonplan.planning.tonight import edit_evening, tonight
+from moonplan.planning.tonight import edit_evening, refinement, tonight
 
 
 class FromOurPages(APIKeyCookie):
@@ -101,6 +102,16 @@ def patch_tonight(request: HttpRequest, vehicle_id: int, given: s.EveningEdit) -
     vehicle = rows.Vehicle.objects.of(person.household).get(pk=vehicle_id)
     edit_evening(person, vehicle, given.dict(exclude_unset=True, exclude={"versions"}), given.versions)
     return tonight(person.household)
+
+
+@api.get("/tonight/refinement", response={200: s.Refinement, **PROBLEMS}, operation_id="refinement")
+def get_refinement(request: HttpRequest) -> Any:
+    return refinement(person_of(request).household)
+
+
+@api.get("/habits", response={200: s.Comparison, **PROBLEMS}, operation_id="compare_habits")
+def compare_habits(request: HttpRequest) -> Any:
+    return comparison_document(compare(core_household(person_of(request).household, planning_now())))
 
 
 @api.post("/undo", response={200: s.Who, **PROBLEMS}, operation_id="undo")

@@ -70,6 +70,7 @@ _TYPES: dict[str, Any] = {
     "steps_a": list[float],
     "days": list[str],
     "months": list[int] | None,
+    "set_nights": list[str],
     "holidays": list[str],
     "base_load_kw": list[list[str | float]],
     "sun_day_kw": list[list[str | float]],
@@ -241,6 +242,7 @@ class DepartureOut(Schema):
     short_kwh: float
     short_km: float
     ready_at: datetime | None
+    binds: str | None
 
 
 class Setting(Schema):
@@ -266,6 +268,22 @@ class Inputs(Schema):
     least_a: float
     ready_by: str | None
     plugged_in: bool
+    habit: str | None
+    habit_sentence: str
+    vehicle_version: int
+    pin_start: str | None
+    pin_end: str | None
+    pin_amps: float | None
+    keep_off_from: str | None
+    keep_off_to: str | None
+
+
+class Pinnable(Schema):
+    """A session as an edit would pin it, by the clock of its night."""
+
+    pin_start: str
+    pin_end: str
+    pin_amps: float
 
 
 class CarTonight(Schema):
@@ -293,6 +311,7 @@ class CarTonight(Schema):
     limit_a: float
     bottleneck: str | None
     sessions: list[SessionOut]
+    pinnable: list[Pinnable]
     to_key_in: list[Setting]
     inputs: Inputs
 
@@ -337,6 +356,31 @@ class Tonight(Schema):
     server_ms: int
 
 
+class Refinement(Schema):
+    """How the longer search stands, and whether it has found a plan better by more than a coin."""
+
+    state: Literal["searching", "settled"]
+    better: bool
+
+
+class HabitTotals(Totals):
+    level_cost: float
+
+
+class HabitCompared(Schema):
+    """The household's coming nights under one habit."""
+
+    habit: str
+    sentence: str
+    totals: HabitTotals
+    nights: list[str]
+    smallest_margin_km: float | None
+
+
+class Comparison(Schema):
+    habits: list[HabitCompared]
+
+
 class EveningEdit(Strict):
     """Changes to one car's evening; what is left out stays. `versions` are those of the inputs it was made from."""
 
@@ -347,4 +391,10 @@ class EveningEdit(Strict):
     ceiling_a: float | None = None
     ready_by: str | None = None
     plugged_in: bool | None = None
-    versions: dict[Literal["soc", "trip", "evening"], int] = {}
+    habit: str | None = None
+    pin_start: str | None = None
+    pin_end: str | None = None
+    pin_amps: float | None = None
+    keep_off_from: str | None = None
+    keep_off_to: str | None = None
+    versions: dict[Literal["soc", "trip", "evening", "vehicle"], int] = {}

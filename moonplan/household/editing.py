@@ -249,11 +249,22 @@ def _log(
     )
 
 
+# Where the document's keys are other fields here.
+_FIELD_OF = {
+    ("pins", "start"): "pin_start",
+    ("pins", "end"): "pin_end",
+    ("pins", "amps"): "pin_amps",
+    ("pins", "pins"): "pin_start",
+    ("forbids", "start"): "keep_off_from",
+    ("forbids", "end"): "keep_off_to",
+}
+
+
 def _at_fields(mistakes: list[Mistake], touched: set[str]) -> list[Mistake]:
     """The mistakes under the names of the fields that were edited, where they are about them."""
     named = []
     for mistake in mistakes:
         key = mistake.path.rsplit(".", 1)[-1].split("[")[0]
-        key = {"from": "start", "to": "end"}.get(key, key)
+        key = _FIELD_OF.get((mistake.path.split("[")[0], key), {"from": "start", "to": "end"}.get(key, key))
         named.append(Mistake(key if key in touched else mistake.path, mistake.value, mistake.expected))
     return named

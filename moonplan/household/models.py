@@ -31,6 +31,7 @@ class Household(models.Model):
     base_margin_a = models.FloatField(default=0)
     horizon_nights = models.PositiveSmallIntegerField(default=1)
     habit = models.CharField(max_length=20, default="cheapest")
+    set_nights = models.JSONField(default=list, blank=True)
     bedtime = models.CharField(max_length=5, default="22:30")
     wake = models.CharField(max_length=5, default="06:30")
     base_load_kw = models.JSONField(default=list)
@@ -150,6 +151,9 @@ class Vehicle(Part):
     boost_pct = models.FloatField(default=0)
     control = models.CharField(max_length=8, default="hand")
     cutoff = models.BooleanField(default=False)
+    habit = models.CharField(max_length=20, null=True, blank=True)
+    plug_in_from = models.CharField(max_length=5, null=True, blank=True)
+    plug_in_to = models.CharField(max_length=5, null=True, blank=True)
 
 
 class Rate(Part):
@@ -194,6 +198,12 @@ class Evening(Part):
     ceiling_a = models.FloatField(null=True, blank=True)
     ready_by = models.CharField(max_length=5, null=True, blank=True)
     plugged_in = models.BooleanField(default=True)
+    # A session that stays as it is, and a time in which it must not charge, by the clock of that night.
+    pin_start = models.CharField(max_length=5, null=True, blank=True)
+    pin_end = models.CharField(max_length=5, null=True, blank=True)
+    pin_amps = models.FloatField(null=True, blank=True)
+    keep_off_from = models.CharField(max_length=5, null=True, blank=True)
+    keep_off_to = models.CharField(max_length=5, null=True, blank=True)
 
     class Meta(Part.Meta):
         constraints = (models.UniqueConstraint(fields=("vehicle", "night"), name="one_evening_a_night"),)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import os
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, date, datetime, timedelta
 from functools import cache
 from typing import Any
 from zoneinfo import ZoneInfo
@@ -13,7 +13,8 @@ from django.utils import timezone
 
 from moonplan.core import household as documents
 from moonplan.core.mistakes import BadDocument, Mistake
-from moonplan.core.timegrid import instant_at, noon
+from moonplan.core.planner.plan import plan
+from moonplan.core.timegrid import in_night, instant_at, noon
 from moonplan.household import editing
 from moonplan.household.models import Band, Circuit, Evening, Feeder, Household, Lead, Rate, Trip, Vehicle
 from moonplan.logbook.models import SocReading
@@ -21,7 +22,7 @@ from moonplan.logbook.models import SocReading
 _VEHICLE_KEYS = [
     *("usable_kwh", "onboard_kw", "onboard_phases", "onboard_a", "ceiling_a", "use_kwh_per_100km"),
     *("rated_kwh_per_100km", "daily_limit_pct", "reserve_pct", "rest_pct", "taper_from_pct", "boost_pct"),
-    *("control", "cutoff"),
+    *("control", "cutoff", "habit"),
 ]
 _CIRCUIT_KEYS = [
     *("kind", "breaker_a", "wire_a", "outlet_a", "socket_a", "voltage_v", "phases", "legs", "continuous_factor"),
@@ -47,6 +48,7 @@ def household_document(household: Household, now: datetime) -> dict[str, Any]:
     feeders, circuits = Feeder.objects.of(household), Circuit.objects.of(household)
     vehicles = Vehicle.objects.of(household)
     end = now + timedelta(days=household.horizon_nights + 2)
+    evenings = Evening.objects.of(household).filter(night__gte=(now - timedelta(days=2)).date())
     return {
         "format": documents.FORMAT,
         "timezone": household.timezone,
@@ -54,6 +56,7 @@ def household_document(household: Household, now: datetime) -> dict[str, Any]:
         "now": now.isoformat(),
         "horizon_nights": household.horizon_nights,
         "habit": household.habit,
+        "set_nights": household.set_nights,
         "bedtime": household.bedtime,
         "wake": household.wake,
         "supply": _kept(household, ["leg_voltage_v", "legs", "rating_a", "continuous_factor", "base_margin_a"]),
@@ -90,8 +93,10 @@ def household_document(household: Household, now: datetime) -> dict[str, Any]:
                 "plugged_in": e.plugged_in,
                 **_kept(e, ["limit_pct", "ceiling_a", "ready_by"]),
             }
-            for e in Evening.objects.of(household).filter(night__gte=(now - timedelta(days=2)).date())
+            for e in evenings
         ],
+        "pins": [pin for e in evenings for pin in _pins(e, now, zone)],
+        "forbids": [forbid for e in evenings for forbid in _forbids(e, now, zone)],
     }
 
 
@@ -120,7 +125,9 @@ def as_core(document: dict[str, Any]) -> documents.Household:
 @editing.checked_by
 def _core_takes_it(household: Household) -> list[Mistake]:
     try:
-        core_household(household, planning_now())
+        taken = core_household(household, planning_now())
+        if taken.pins:
+            plan(taken, prove=False)
     except BadDocument as error:
         return list(error.mistakes)
     return []
@@ -155,8 +162,42 @@ def _vehicle(vehicle: Vehicle, now: datetime) -> dict[str, Any]:
         "lead": str(vehicle.lead_id),
         "soc_pct": 50.0 if reading is None else reading.soc_pct,
         "end_pct": _wanted_at_end(vehicle),
+        **(
+            {"plug_in_hours": [vehicle.plug_in_from, vehicle.plug_in_to]}
+            if vehicle.plug_in_from or vehicle.plug_in_to
+            else {}
+        ),
         **_kept(vehicle, _VEHICLE_KEYS),
     }
+
+
+def _plug_in_hours(vehicle: Vehicle) -> dict[str, list[str | None]]:
+    hours = [vehicle.plug_in_from, vehicle.plug_in_to]
+    return {"plug_in_hours": hours} if any(hours) else {}
+
+
+def _pins(evening: Evening, now: datetime, zone: Any) -> list[dict[str, Any]]:
+    span = _span(evening.night, evening.pin_start, evening.pin_end, now, zone)
+    if span is None or evening.pin_amps is None:
+        return []
+    vehicle = str(evening.vehicle_id)
+    return [{"id": f"{vehicle}/{evening.night}", "vehicle": vehicle, "amps": evening.pin_amps, **span}]
+
+
+def _forbids(evening: Evening, now: datetime, zone: Any) -> list[dict[str, Any]]:
+    span = _span(evening.night, evening.keep_off_from, evening.keep_off_to, now, zone)
+    return [] if span is None else [{"vehicle": str(evening.vehicle_id), **span}]
+
+
+def _span(night: date, start: str | None, end: str | None, now: datetime, zone: Any) -> dict[str, str] | None:
+    """From one clock time of a night to another, as far as it lies ahead; None where there is none."""
+    if not start or not end:
+        return None
+    try:
+        first, last = (in_night(night, documents.clock(clock), zone) for clock in (start, end))
+    except ValueError:  # core tells which of them is no clock time
+        return {"start": start, "end": end}
+    return {"start": first.isoformat(), "end": last.isoformat()} if last > now else None
 
 
 def _rate(rate: Rate) -> dict[str, Any]:

@@ -15,13 +15,16 @@ from django.db import transaction
 
 from moonplan.core import hookup
 from moonplan.core.almanac import sky_of
+from moonplan.core.household import Habit
 from moonplan.core.mistakes import Mistake
-from moonplan.core.planner.plan import Plan, document, expectation, plan
+from moonplan.core.planner.habits import SENTENCES
+from moonplan.core.planner.plan import Plan, Session, document, expectation, plan
 from moonplan.core.planner.problem import Car
 from moonplan.core.planner.tonight import Decision, decide, the_night
 from moonplan.core.timegrid import noon
 from moonplan.household import editing
 from moonplan.household.models import Change, Evening, Household, Person, Trip, Vehicle
+from moonplan.planning import refining
 from moonplan.planning.documents import as_core, core_household, household_document, planning_now, soc_of
 from moonplan.planning.models import ShownPlan
 
@@ -35,6 +38,8 @@ def tonight(household: Household) -> dict[str, Any]:
     now = planning_now()
     given = household_document(household, now)
     made = plan(as_core(given), prove=False)
+    asked = refining.question(given, made)
+    made = refining.bettered(asked, made)
     answer = document(made)
     night = the_night(made.problem.household)
     zone = made.problem.household.zone
@@ -71,6 +76,15 @@ def tonight(household: Household) -> dict[str, Any]:
         "undo": None if last is None else last.what,
         "server_ms": round((time.perf_counter() - began) * 1000),
     }
+
+
+def refinement(household: Household) -> dict[str, Any]:
+    """How the longer search for tonight stands, and whether it has found a better plan than the one that was shown."""
+    given = household_document(household, planning_now())
+    quick = plan(as_core(given), prove=False)
+    asked = refining.question(given, quick)
+    state = refining.search(asked, given, quick)
+    return {"state": state, "better": refining.bettered(asked, quick) is not quick}
 
 
 def _keep(household: Household, given: dict[str, Any], answer: dict[str, Any]) -> str:
@@ -194,8 +208,20 @@ def _car(made: Plan, i: int, decision: Decision, told: dict[str, Any], vehicle: 
         "limit_a": told["limit_a"],
         "bottleneck": told["bottleneck"],
         "sessions": told["sessions"][: len(sessions)],
+        "pinnable": [_pinnable(made, i, session) for session in sessions],
         "to_key_in": _to_key_in(car, decision, problem.household.zone),
-        "inputs": _inputs(car, vehicle, the_night(made.problem.household), problem.household.now),
+        "inputs": _inputs(car, vehicle, the_night(made.problem.household), problem.household.now, problem.household.habit),
+    }
+
+
+def _pinnable(made: Plan, i: int, session: Session) -> dict[str, Any]:
+    """A session as it would be pinned: whole slots, at its first current."""
+    starts = made.problem.grid.starts
+    run = next(run for run in made.outcome.cars[i].sessions if run.first == session.first)
+    return {
+        "pin_start": f"{starts[run.first]:%H:%M}",
+        "pin_end": f"{starts[run.last + 1]:%H:%M}",
+        "pin_amps": round(session.first_amps, 2),
     }
 
 
@@ -230,7 +256,7 @@ def _to_key_in(car: Car, decision: Decision, zone: Any) -> list[dict[str, str]]:
     return [*told, {"where": "after ten minutes", "what": "you should see", "value": after}]
 
 
-def _inputs(car: Car, vehicle: Vehicle, night: Any, now: datetime) -> dict[str, Any]:
+def _inputs(car: Car, vehicle: Vehicle, night: Any, now: datetime, household_habit: Habit) -> dict[str, Any]:
     """What changes every evening, as it stands, with the versions that an edit must come with."""
     reading = soc_of(vehicle, now)
     trip = Trip.objects.of(vehicle.household).filter(vehicle=vehicle, leave__gt=now).first()
@@ -250,6 +276,10 @@ def _inputs(car: Car, vehicle: Vehicle, night: Any, now: datetime) -> dict[str, 
         "least_a": car.least_a,
         "ready_by": None if evening is None else evening.ready_by,
         "plugged_in": True if evening is None else evening.plugged_in,
+        "habit": vehicle.habit,
+        "habit_sentence": SENTENCES[car.vehicle.habit or household_habit],
+        "vehicle_version": vehicle.version,
+        **{key: None if evening is None else getattr(evening, key) for key in _BY_HAND},
     }
 
 
@@ -262,7 +292,8 @@ def _named(made: Plan, caution: Mapping[str, str]) -> list[str]:
 
 
 _TRIP_FIELDS = ("leave", "km")
-_EVENING_FIELDS = ("limit_pct", "ceiling_a", "ready_by", "plugged_in")
+_BY_HAND = ("pin_start", "pin_end", "pin_amps", "keep_off_from", "keep_off_to")
+_EVENING_FIELDS = ("limit_pct", "ceiling_a", "ready_by", "plugged_in", *_BY_HAND)
 
 
 @transaction.atomic
@@ -280,6 +311,9 @@ def edit_evening(person: Person, vehicle: Vehicle, given: Mapping[str, Any], ver
     trip_fields = {key: given[key] for key in _TRIP_FIELDS if key in given}
     if trip_fields:
         _trip(person, vehicle, trip_fields, versions.get("trip", 0), now)
+    if "habit" in given:
+        fields = {"habit": given["habit"] or None}
+        editing.change(person, vehicle, fields, version=versions.get("vehicle", 0), what=f"{vehicle.name}: habit")
     evening_fields = {key: given[key] for key in _EVENING_FIELDS if key in given}
     if evening_fields:
         _evening(person, vehicle, evening_fields, versions.get("evening", 0), now)

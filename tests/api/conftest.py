@@ -62,4 +62,4 @@ def car_of(tonight: dict[str, Any], name: str) -> dict[str, Any]:
 
 def versions(car: dict[str, Any]) -> dict[str, int]:
     inputs = car["inputs"]
-    return {kind: inputs[f"{kind}_version"] for kind in ("soc", "trip", "evening")}
+    return {kind: inputs[f"{kind}_version"] for kind in ("soc", "trip", "evening", "vehicle")}

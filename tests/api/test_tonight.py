@@ -164,3 +164,106 @@ def test_a_household_without_cars_is_answered(signed_in: Browser, person: Person
 
     assert status == 200
     assert told["cars"] == []
+
+
+def edited(signed_in: Browser, name: str, **fields: object) -> tuple[int, dict]:
+    _, told = signed_in.get("/tonight")
+    car = car_of(told, name)
+    return signed_in.send("patch", f"/tonight/{car['id']}", {**fields, "versions": versions(car)})
+
+
+def test_a_session_is_pinned_and_the_rest_planned_around_it(signed_in: Browser):
+    _, before = signed_in.get("/tonight")
+    # Whole slots, for the cautious car too: 7.26 kWh at 0.90 × 2.3 − 0.4 = 1.67 kW take until 06:21.
+    assert car_of(before, "Wren")["pinnable"] == [{"pin_start": "02:00", "pin_end": "06:30", "pin_amps": 10}]
+
+    status, after = edited(signed_in, "Wren", pin_start="19:00", pin_end="20:00", pin_amps=8)
+
+    session = car_of(after, "Wren")["sessions"][0]
+    assert status == 200
+    assert (session["start"], session["end"], session["amps"]) == (
+        "2026-01-14T19:00:00+01:00",
+        "2026-01-14T20:00:00+01:00",
+        8,
+    )
+    assert session["reason"].startswith(("for ", "as you pinned it"))
+    # A timer has one session a night, and the pinned one is it: 0.94 × 1.84 − 0.25 = 1.48 kWh in an hour.
+    assert car_of(after, "Wren")["soc_to_pct"] == pytest.approx(57 + 1.4796 / 22 * 100, abs=0.1)
+
+
+def test_a_pin_that_makes_a_departure_short_is_kept_and_says_so(signed_in: Browser):
+    edited(signed_in, "Wren", soc_pct=21)
+
+    status, after = edited(signed_in, "Wren", pin_start="19:00", pin_end="19:15", pin_amps=6)
+
+    departure = car_of(after, "Wren")["departure"]
+    assert status == 200
+    assert departure["short_kwh"] > 0
+    assert departure["binds"] in ("hours", "power", "shared current")
+
+
+@pytest.mark.parametrize(
+    ("fields", "field", "expected"),
+    [
+        ({"pin_start": "19:00", "pin_end": "20:00", "pin_amps": 16}, "pin_amps", "at most 10 A"),
+        ({"pin_start": "19:05", "pin_end": "20:00", "pin_amps": 10}, "pin_start", "a slot edge, every 15 min"),
+        ({"pin_start": "07:00", "pin_end": "09:00", "pin_amps": 10}, "pin_start", "a time in which Wren can charge"),
+        ({"keep_off_from": "late", "keep_off_to": "06:00"}, "keep_off_from", None),
+    ],
+)
+def test_a_pin_that_cannot_be_carried_out_is_refused_at_its_field(
+    signed_in: Browser, fields: dict, field: str, expected: str | None
+):
+    status, told = edited(signed_in, "Wren", **fields)
+
+    assert status == 422
+    assert told["mistakes"][0]["field"] == field
+    assert expected in (None, told["mistakes"][0]["expected"])
+    _, after = signed_in.get("/tonight")
+    assert car_of(after, "Wren")["inputs"][field] is None
+
+
+def test_a_time_to_keep_off_is_kept_off(signed_in: Browser):
+    _, after = edited(signed_in, "Wren", keep_off_from="22:00", keep_off_to="04:00")
+
+    sessions = car_of(after, "Wren")["sessions"]
+    assert all(not "22:00" <= s["start"][11:16] <= "23:59" and s["start"][11:16] >= "04:00" for s in sessions)
+
+
+def test_a_car_has_a_habit_of_its_own_and_its_sentence(signed_in: Browser):
+    status, after = edited(signed_in, "Wren", habit="plug_and_go")
+
+    wren = car_of(after, "Wren")
+    assert status == 200
+    assert wren["sessions"][0]["start"] == "2026-01-14T18:15:00+01:00"
+    assert wren["inputs"]["habit_sentence"].startswith("Charges at full current from arrival")
+    assert edited(signed_in, "Wren", habit="whenever")[0] == 422
+
+
+def test_the_habits_are_compared_on_the_household_s_own_night(signed_in: Browser):
+    status, told = signed_in.get("/habits")
+
+    levels = {one["habit"]: one["totals"]["level_cost"] for one in told["habits"]}
+    assert status == 200
+    assert len(levels) == 9
+    assert levels["cheapest"] < levels["plug_and_go"]
+
+
+def test_the_longer_search_is_asked_for_and_settles(signed_in: Browser, monkeypatch: pytest.MonkeyPatch):
+    from concurrent.futures import ThreadPoolExecutor
+
+    from moonplan.planning import refining
+
+    with ThreadPoolExecutor(1) as pool:
+        monkeypatch.setattr(refining, "_workers", lambda: pool)
+        refining._asked.clear()
+        _, shown = signed_in.get("/tonight")
+        status, told = signed_in.get("/tonight/refinement")
+        assert status == 200
+        assert told["state"] in ("searching", "settled")
+    _, settled = signed_in.get("/tonight/refinement")
+    _, after = signed_in.get("/tonight")
+
+    assert settled["state"] == "settled"
+    # What the person sees stays unless another plan is better by more than a coin.
+    assert (after["revision"] != shown["revision"]) == settled["better"]

@@ -153,3 +153,35 @@ def test_two_windows_on_the_same_car_lose_nothing(demo: Served, open_page):
     asked.get_by_role("button", name="Use mine").click()
     expect(car(mine, "Wren").get_by_role("spinbutton", name="Distance")).to_have_value("30")
     expect(asked).to_have_count(0)
+
+
+@pytest.mark.parametrize("viewport", [DESK, PHONE], ids=["desk", "phone"])
+def test_a_session_is_pinned_moved_and_let_go_by_hand(demo: Served, open_page, viewport):
+    page = open_page(demo.link, viewport)
+    wren = car(page, "Wren")
+
+    wren.get_by_text("By hand").click()
+    wren.get_by_role("button", name="Pin 02:00–06:30 at 10 A").click()
+    expect(wren.get_by_role("textbox", name="Pinned from")).to_have_value("02:00")
+    wren.get_by_role("textbox", name="Pinned from").fill("20:00")
+    wren.get_by_role("textbox", name="Pinned from").press("Enter")
+    wren.get_by_role("textbox", name="Pinned to").fill("21:00")
+    wren.get_by_role("textbox", name="Pinned to").press("Enter")
+    expect(wren.get_by_role("heading", level=2)).to_contain_text("ready by 21:00")
+
+    wren.get_by_role("spinbutton", name="Pinned current").fill("16")
+    expect(wren.get_by_role("alert")).to_contain_text("at most 10 A")
+
+    wren.get_by_role("button", name="Unpin").click()
+    expect(wren).to_contain_text("8.7 kWh")
+
+
+def test_a_habit_of_its_own_says_what_it_does(demo: Served, open_page):
+    page = open_page(demo.link)
+    wren = car(page, "Wren")
+
+    wren.get_by_text("By hand").click()
+    wren.get_by_role("combobox", name="Habit").select_option(label="at once on arrival")
+
+    expect(wren).to_contain_text("as if nobody planned")
+    expect(wren.get_by_role("heading", level=2)).to_contain_text("Plug Wren into the shed socket by 18:15")

@@ -2,12 +2,13 @@
 
 from dataclasses import dataclass, replace
 from datetime import date
+from typing import Any
 
 import numpy as np
 
 from moonplan.core.household import HABITS, Habit, Household
 from moonplan.core.planner.habits import SENTENCES
-from moonplan.core.planner.plan import Plan, plan
+from moonplan.core.planner.plan import Plan, document, plan
 from moonplan.core.rates import range_km
 
 
@@ -42,6 +43,22 @@ def compare(household: Household) -> list[Compared]:
         Compared(habit, SENTENCES[habit], made, _level_cost(made, usual), _nights(made), _smallest_margin_km(made))
         for habit, made in plans.items()
     ]
+
+
+def comparison_document(compared: list[Compared]) -> dict[str, Any]:
+    """The comparison as JSON, numbers rounded once, on the way out."""
+    return {
+        "habits": [
+            {
+                "habit": one.habit,
+                "sentence": one.sentence,
+                "totals": document(one.plan)["totals"] | {"level_cost": round(one.level_cost, 5)},
+                "nights": [night.isoformat() for night in one.nights],
+                "smallest_margin_km": None if one.smallest_margin_km is None else round(one.smallest_margin_km, 2),
+            }
+            for one in compared
+        ]
+    }
 
 
 def _under(household: Household, habit: Habit) -> Household:

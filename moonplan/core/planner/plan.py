@@ -12,10 +12,10 @@ from typing import Any
 import numpy as np
 
 from moonplan.core.cautions import Caution, cautions
-from moonplan.core.household import Household
+from moonplan.core.household import Household, read
 from moonplan.core.mistakes import BadDocument, Mistake
 from moonplan.core.planner.at_once import at_once
-from moonplan.core.planner.bound import bound
+from moonplan.core.planner.bound import Bound, bound
 from moonplan.core.planner.constraints import broken_rules
 from moonplan.core.planner.habits import with_habits
 from moonplan.core.planner.outcome import Outcome, Readiness, ready_at
@@ -24,6 +24,7 @@ from moonplan.core.planner.reasons import binds, reason
 from moonplan.core.planner.together import Candidate, Guide, candidate, plan_together, refined
 from moonplan.core.rates import range_km
 from moonplan.core.simulate import Run
+from moonplan.core.timegrid import Floats
 
 FORMAT = "moonplan-plan/1"
 
@@ -87,15 +88,28 @@ def plan(household: Household, *, prove: bool = True) -> Plan:
         least = bound(problem, found.outcome, steps=_SHARPENED)
         if not is_tight(problem, found.outcome, least.value):
             found = _carried_out(problem, [refined(problem, found, Guide(least.tolls, least.sun_price)), found])
+    return _plan_of(problem, found.outcome, least)
+
+
+def carried_out(problem: Problem, amps: Sequence[Floats]) -> Plan | None:
+    """The plan that setpoints make (per car, shape (n_slots,) [A]); None where they break a rule or do not fit."""
+    if len(amps) != len(problem.cars) or any(len(a) != problem.grid.n_slots for a in amps) or broken_rules(problem, amps):
+        return None
+    return _plan_of(problem, candidate(problem, amps).outcome, None)
+
+
+def refined_setpoints(text: str) -> list[list[float]]:
+    """The setpoints per car of the plan that a thorough search finds for a household document."""
+    return [car.amps.tolist() for car in plan(read(text)).outcome.cars]
+
+
+def _plan_of(problem: Problem, found: Outcome, least: Bound | None) -> Plan:
     return Plan(
         problem=problem,
-        outcome=found.outcome,
-        sessions=tuple(
-            tuple(_session(problem, found.outcome, i, run) for run in car.sessions)
-            for i, car in enumerate(found.outcome.cars)
-        ),
-        bound=None if least is None else min(least.value, found.outcome.value),
-        cautions=tuple(cautions(household)),
+        outcome=found,
+        sessions=tuple(tuple(_session(problem, found, i, run) for run in car.sessions) for i, car in enumerate(found.cars)),
+        bound=None if least is None else min(least.value, found.value),
+        cautions=tuple(cautions(problem.household)),
     )
 
 

@@ -34,6 +34,8 @@ _LENGTHS_TRIED = 8
 _CONTESTED_TRIED = 6
 # How many slots, over all cars and all tries, may be planned anew for it: a month of many cars is left at that.
 _REPLANNED_SLOTS = 6_000
+# A smoother session may count more by this part of the default price.
+_SMOOTH_PART_OF_PRICE = 0.004
 # By how many slots a session is tried earlier or later.
 _SHIFTS = (-16, -4, -1, 1)
 
@@ -259,8 +261,43 @@ def _improved(problem: Problem, start: Candidate) -> Candidate:
                 if trial.better_than(best) and not any(broken_alone(problem, car, moved)):
                     best, helped = trial, True
                     break
-        best = _trimmed(problem, car, i, best)
+        best = _smoothed(problem, car, i, _trimmed(problem, car, i, best))
     return best
+
+
+def _smoothed(problem: Problem, car: Car, i: int, best: Candidate) -> Candidate:
+    """Each session of a managed car at the most there is, less only in its last slot, where that costs next to nothing.
+
+    Many currents in one price come to the same, and nobody wants to see them.
+    """
+    if car.control != "managed" or car.steps_a:
+        return best
+    room = car.offered(room_for(problem, best.amps, i))
+    price = _SMOOTH_PART_OF_PRICE * abs(problem.household.tariff.default_price)
+    for run in runs(best.amps[i]):
+        inside = slice(run.first, run.last + 1)
+        ragged = np.count_nonzero(np.diff(best.amps[i][inside]))
+        if ragged < 2 or not np.isnan(car.pinned_a[inside]).all():
+            continue
+        amps = best.amps[i].copy()
+        amps[inside] = room[inside]
+        last = run.last
+        while last > run.first and _as_good(problem, best, i, shorter := _with(amps, last, 1, 0.0)) is not None:
+            amps, last = shorter, last - 1
+        smooth = _as_good(problem, best, i, amps)
+        if smooth is None:
+            continue
+        lowered = _lowered(problem, car, i, smooth, last, last)
+        if lowered.outcome.value + lowered.outcome.habits <= best.outcome.value + best.outcome.habits + price:
+            best = lowered
+    return best
+
+
+def _as_good(problem: Problem, best: Candidate, i: int, amps: Floats) -> Candidate | None:
+    """Other setpoints for a car that miss no more; None where they miss more, or break a rule."""
+    trial = candidate(problem, [*best.amps[:i], amps, *best.amps[i + 1 :]])
+    missed = trial.outcome.rank[:4] > best.outcome.rank[:4]
+    return None if missed or any(broken_alone(problem, problem.cars[i], amps)) else trial
 
 
 def _moves(problem: Problem, car: Car, amps: Floats) -> Iterator[Floats]:

@@ -91,6 +91,40 @@ export interface paths {
         patch: operations["edit_evening"];
         trace?: never;
     };
+    "/api/tonight/refinement": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Refinement */
+        get: operations["refinement"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/habits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Compare Habits */
+        get: operations["compare_habits"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/undo": {
         parameters: {
             query?: never;
@@ -471,6 +505,8 @@ export interface components {
             bottleneck: string | null;
             /** Sessions */
             sessions: components["schemas"]["SessionOut"][];
+            /** Pinnable */
+            pinnable: components["schemas"]["Pinnable"][];
             /** To Key In */
             to_key_in: components["schemas"]["Setting"][];
             inputs: components["schemas"]["Inputs"];
@@ -522,6 +558,8 @@ export interface components {
             short_km: number;
             /** Ready At */
             ready_at: string | null;
+            /** Binds */
+            binds: string | null;
         };
         /** Expect */
         Expect: {
@@ -581,6 +619,34 @@ export interface components {
             ready_by: string | null;
             /** Plugged In */
             plugged_in: boolean;
+            /** Habit */
+            habit: string | null;
+            /** Habit Sentence */
+            habit_sentence: string;
+            /** Vehicle Version */
+            vehicle_version: number;
+            /** Pin Start */
+            pin_start: string | null;
+            /** Pin End */
+            pin_end: string | null;
+            /** Pin Amps */
+            pin_amps: number | null;
+            /** Keep Off From */
+            keep_off_from: string | null;
+            /** Keep Off To */
+            keep_off_to: string | null;
+        };
+        /**
+         * Pinnable
+         * @description A session as an edit would pin it, by the clock of its night.
+         */
+        Pinnable: {
+            /** Pin Start */
+            pin_start: string;
+            /** Pin End */
+            pin_end: string;
+            /** Pin Amps */
+            pin_amps: number;
         };
         /**
          * Point
@@ -755,6 +821,18 @@ export interface components {
             ready_by?: string | null;
             /** Plugged In */
             plugged_in?: boolean | null;
+            /** Habit */
+            habit?: string | null;
+            /** Pin Start */
+            pin_start?: string | null;
+            /** Pin End */
+            pin_end?: string | null;
+            /** Pin Amps */
+            pin_amps?: number | null;
+            /** Keep Off From */
+            keep_off_from?: string | null;
+            /** Keep Off To */
+            keep_off_to?: string | null;
             /**
              * Versions
              * @default {}
@@ -762,6 +840,60 @@ export interface components {
             versions: {
                 [key: string]: number;
             };
+        };
+        /**
+         * Refinement
+         * @description How the longer search stands, and whether it has found a plan better by more than a coin.
+         */
+        Refinement: {
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "searching" | "settled";
+            /** Better */
+            better: boolean;
+        };
+        /** Comparison */
+        Comparison: {
+            /** Habits */
+            habits: components["schemas"]["HabitCompared"][];
+        };
+        /**
+         * HabitCompared
+         * @description The household's coming nights under one habit.
+         */
+        HabitCompared: {
+            /** Habit */
+            habit: string;
+            /** Sentence */
+            sentence: string;
+            totals: components["schemas"]["HabitTotals"];
+            /** Nights */
+            nights: string[];
+            /** Smallest Margin Km */
+            smallest_margin_km: number | null;
+        };
+        /** HabitTotals */
+        HabitTotals: {
+            /** Wall Kwh */
+            wall_kwh: number;
+            /** Battery Kwh */
+            battery_kwh: number;
+            /** Solar Kwh */
+            solar_kwh: number;
+            /** Cost */
+            cost: number;
+            /** Range Km */
+            range_km: number;
+            /** Sessions */
+            sessions: number;
+            /** Kwh Hours Above Rest */
+            kwh_hours_above_rest: number;
+            /** Short Kwh */
+            short_kwh: number;
+            /** Level Cost */
+            level_cost: number;
         };
         /** BandRow */
         BandRow: {
@@ -986,6 +1118,8 @@ export interface components {
              * @default clock
              */
             day_of: string;
+            /** Set Nights */
+            set_nights: string[];
             /** Base Load Kw */
             base_load_kw: (string | number)[][];
             /** Sun Day Kw */
@@ -1190,6 +1324,12 @@ export interface components {
              * @default false
              */
             cutoff: boolean;
+            /** Habit */
+            habit?: string | null;
+            /** Plug In From */
+            plug_in_from?: string | null;
+            /** Plug In To */
+            plug_in_to?: string | null;
             /** Lead Id */
             lead_id: number;
         };
@@ -1318,6 +1458,8 @@ export interface components {
              * @default clock
              */
             day_of: string | null;
+            /** Set Nights */
+            set_nights?: string[] | null;
             /** Base Load Kw */
             base_load_kw?: (string | number)[][] | null;
             /** Sun Day Kw */
@@ -1469,6 +1611,12 @@ export interface components {
              * @default false
              */
             cutoff: boolean | null;
+            /** Habit */
+            habit?: string | null;
+            /** Plug In From */
+            plug_in_from?: string | null;
+            /** Plug In To */
+            plug_in_to?: string | null;
             /** Lead Id */
             lead_id?: number | null;
         };
@@ -1944,6 +2092,154 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Tonight"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    refinement: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Refinement"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    compare_habits: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Comparison"];
                 };
             };
             /** @description Bad Request */

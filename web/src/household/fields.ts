@@ -1,3 +1,5 @@
+import { HABITS } from "../shared/habits";
+
 /** What each part of the drawing is asked for, in the words of the carport, and why it is asked. */
 export type Kind = "household" | "circuit" | "lead" | "vehicle" | "band" | "trip" | "feeder";
 
@@ -6,7 +8,7 @@ export interface FieldSpec {
   label: string;
   unit?: string;
   why?: string;
-  type: "text" | "number" | "choice" | "link" | "numbers" | "days" | "clock" | "moment" | "flag" | "price";
+  type: "text" | "number" | "choice" | "link" | "numbers" | "days" | "clock" | "moment" | "flag" | "price" | "steps";
   choices?: [string, string][];
   to?: "circuits" | "leads" | "vehicles" | "feeders";
   required?: boolean;
@@ -41,6 +43,8 @@ export const PLACE: FieldSpec[] = [
   ask("latitude", "Latitude", "number", { unit: "°", more: true, why: "For dusk and dawn on the night sheet." }),
   ask("longitude", "Longitude", "number", { unit: "°", more: true }),
   ask("horizon_nights", "Nights planned ahead", "number", { more: true }),
+  ask("habit", "Cars charge", "choice", { choices: HABITS, more: true, why: "Unless a car has a habit of its own." }),
+  ask("set_nights", "Set nights", "days", { more: true }),
 ];
 
 export const SUPPLY: FieldSpec[] = [
@@ -60,6 +64,16 @@ export const SUPPLY: FieldSpec[] = [
     why: "Everything in the house has to fit under it, cars too.",
   }),
   ask("base_margin_a", "Kept free", "number", { unit: "A", more: true }),
+  ask("base_load_kw", "The house itself", "steps", {
+    unit: "kW",
+    more: true,
+    why: "From a clock time on, for example 00:00 0.35, 06:30 1.1, 17:00 1.6.",
+  }),
+  ask("sun_day_kw", "Own sun on a usual day", "steps", {
+    unit: "kW",
+    more: true,
+    why: "From a clock time on, ending in 0, for example 09:00 0.8, 11:00 2.5, 15:00 0.",
+  }),
 ];
 
 export const CIRCUIT: FieldSpec[] = [
@@ -158,6 +172,12 @@ export const VEHICLE: FieldSpec[] = [
   ask("boost_pct", "Charge at once below", "number", { unit: "%", more: true }),
   ask("rest_pct", "Rests best below", "number", { unit: "%", more: true }),
   ask("taper_from_pct", "Slows down from", "number", { unit: "%", more: true }),
+  ask("habit", "Charges", "choice", { choices: [["", "as the household does"], ...HABITS], more: true }),
+  ask("plug_in_from", "Plugged in from", "clock", {
+    more: true,
+    why: "Empty where it may charge whenever it is home.",
+  }),
+  ask("plug_in_to", "until", "clock", { more: true }),
   ask("end_pct", "Left when the plan ends", "number", { unit: "%", more: true, why: "Empty takes the daily limit." }),
   ask("cutoff", "Has no limit of its own", "flag", { more: true }),
 ];

@@ -11,6 +11,7 @@ export function written(field: FieldSpec, value: unknown, timezone: string): str
     }).format(new Date(String(value)));
     return shown.replace(" ", "T");
   }
+  if (field.type === "steps") return (value as [string, number][]).map((step) => step.join(" ")).join(", ");
   if (Array.isArray(value)) return value.join(" ");
   if (field.type === "price") return String(value).replace(/(\.\d*?[1-9])0+$|\.0+$/, "$1");
   return String(value);
@@ -25,11 +26,21 @@ export function typed(field: FieldSpec, text: string): unknown {
     return words(trimmed).map((word) => number(word));
   }
   if (field.type === "days") return words(trimmed);
+  if (field.type === "steps") return steps(trimmed);
   if (field.type === "flag") return trimmed === "" ? null : trimmed === "true";
   if (trimmed === "") return null;
   if (field.type === "number" || field.type === "link") return number(trimmed);
   if (field.type === "choice" && !Number.isNaN(Number(trimmed))) return Number(trimmed);
   return trimmed;
+}
+
+/** "06:30 1.1, 17:00 1.6" as pairs of clock time and value. */
+function steps(text: string): [string, number | string][] {
+  return text
+    .split(/\s*[,;]\s*/)
+    .filter(Boolean)
+    .map((pair) => pair.split(/\s+/))
+    .map(([clock = "", value = ""]) => [clock, number(value)]);
 }
 
 function words(text: string): string[] {

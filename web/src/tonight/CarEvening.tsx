@@ -1,13 +1,14 @@
-import type { CarTonight, EveningEdit, Schemas } from "../api/client";
+import type { CarTonight, Schemas } from "../api/client";
 import { ApiError } from "../api/client";
 import { distance, energy, type Manner, money, percent, weekday } from "../shared/format";
 import { NumberField } from "../shared/NumberField";
+import { ByHand } from "./ByHand";
 import { Conflict } from "./Conflict";
 import { EveningInputs } from "./EveningInputs";
 import { MarginNotes } from "./MarginNotes";
 import { Sentence } from "./Sentence";
 import classes from "./Tonight.module.css";
-import { useEveningEdit } from "./tonight.queries";
+import { type Edit, useEveningEdit } from "./tonight.queries";
 
 interface Props {
   car: CarTonight;
@@ -15,16 +16,23 @@ interface Props {
   cautions: Schemas["CautionTonight"][];
 }
 
+/** What binds where a departure is short, in a clause of its own. */
+const BINDS: Record<string, string> = {
+  "shared current": "Another car has the current meanwhile.",
+  limit: "The limit for tonight holds it back.",
+  hours: "It is plugged in for too few hours.",
+  power: "The hook-up gives no more in the time there is.",
+};
+
 /** One car's evening: the decision in a sentence whose numbers are the inputs, and what belongs beside it. */
 export function CarEvening({ car: known, manner, cautions }: Props) {
   const editing = useEveningEdit(known.id);
   const car = editing.isPending ? { ...known, inputs: asTyped(known, editing.variables) } : known;
-  const { soc_version: soc, trip_version: trip, evening_version: evening } = car.inputs;
-  const edit = (fields: Omit<EveningEdit, "versions">) =>
-    editing.mutate({ ...fields, versions: { soc, trip, evening } });
+  const edit = (fields: Edit) => editing.mutate(fields);
   const problem = editing.error instanceof ApiError ? editing.error : undefined;
   const errors = problem?.status === 422 ? problem.byField : {};
   const told = ["soc_pct", "leave", "km", "limit_pct", "ceiling_a", "ready_by"];
+  const byHand = ["pin_start", "pin_end", "pin_amps", "keep_off_from", "keep_off_to"];
   const elsewhere = problem?.status === 409 ? undefined : editing.error;
   return (
     <section className={classes.car} aria-label={car.name} aria-busy={editing.isPending}>
@@ -68,7 +76,7 @@ export function CarEvening({ car: known, manner, cautions }: Props) {
           <p className={classes.short}>
             <strong>Short by {distance(car.departure.short_km, manner)}</strong> ({energy(car.departure.short_kwh)}) for{" "}
             {weekday(car.departure.leave, manner)}: {percent(car.departure.planned_pct)} of the{" "}
-            {percent(car.departure.required_pct)} needed.
+            {percent(car.departure.required_pct)} needed.{car.departure.binds ? ` ${BINDS[car.departure.binds]}` : ""}
           </p>
         )}
         {car.departure !== null && car.departure.on_the_way_kwh > 0 && (
@@ -77,7 +85,8 @@ export function CarEvening({ car: known, manner, cautions }: Props) {
           </p>
         )}
         <EveningInputs car={car} manner={manner} errors={errors} edit={edit} />
-        {elsewhere && !Object.keys(errors).some((field) => told.includes(field)) && (
+        <ByHand car={car} errors={errors} edit={edit} />
+        {elsewhere && !Object.keys(errors).some((field) => [...told, ...byHand].includes(field)) && (
           <p role="alert" className={classes.short}>
             {elsewhere.message}
           </p>
@@ -89,7 +98,7 @@ export function CarEvening({ car: known, manner, cautions }: Props) {
 }
 
 /** The inputs as they will be once the server has answered. */
-function asTyped(car: CarTonight, { versions: _, ...typed }: EveningEdit): CarTonight["inputs"] {
+function asTyped(car: CarTonight, { versions: _, ...typed }: Edit): CarTonight["inputs"] {
   const { soc_pct, plugged_in, ...others } = typed;
   return {
     ...car.inputs,
@@ -101,7 +110,8 @@ function asTyped(car: CarTonight, { versions: _, ...typed }: EveningEdit): CarTo
 }
 
 /** The same edit, made knowingly on top of what the other person left. */
-function overTheirs(edit: EveningEdit, version: number): EveningEdit {
-  const kind = "soc_pct" in edit ? "soc" : "leave" in edit || "km" in edit ? "trip" : "evening";
+function overTheirs(edit: Edit, version: number): Edit {
+  const kind =
+    "soc_pct" in edit ? "soc" : "leave" in edit || "km" in edit ? "trip" : "habit" in edit ? "vehicle" : "evening";
   return { ...edit, versions: { ...edit.versions, [kind]: version } };
 }

@@ -1,10 +1,11 @@
-import type { EveningEdit, Problem } from "../api/client";
+import type { Problem } from "../api/client";
 import { clock, type Manner, toUnit } from "../shared/format";
 import classes from "./Tonight.module.css";
+import type { Edit } from "./tonight.queries";
 
 interface Props {
   problem: Problem;
-  mine: EveningEdit;
+  mine: Edit;
   manner: Manner;
   onMine: () => void;
   onTheirs: () => void;
@@ -22,7 +23,7 @@ const WORDS: Record<string, string> = {
 
 /** Somebody changed the same thing meanwhile: both are shown, and the person chooses. */
 export function Conflict({ problem, mine, manner, onMine, onTheirs }: Props) {
-  const fields = Object.keys(mine).filter((field) => field !== "versions") as (keyof EveningEdit)[];
+  const fields = Object.keys(mine).filter((field) => field !== "versions") as (keyof Edit)[];
   function shown(field: string, value: unknown): string {
     if (value === null || value === undefined) return "as usual";
     if (field === "leave") return clock(String(value), manner);

@@ -5,7 +5,7 @@ import { Moon } from "../shared/Moon";
 import { CarEvening } from "./CarEvening";
 import { NightSheet } from "./NightSheet/NightSheet";
 import classes from "./Tonight.module.css";
-import { useTonight, useUndo } from "./tonight.queries";
+import { useRefinement, useTonight, useUndo } from "./tonight.queries";
 
 export function TonightScreen() {
   const tonight = useTonight();
@@ -22,6 +22,7 @@ export function TonightScreen() {
 }
 
 function Shown({ plan, undo }: { plan: Tonight; undo: () => void }) {
+  useRefinement(plan.revision);
   const manner: Manner = { timezone: plan.timezone, currency: plan.currency, distanceUnit: plan.distance_unit };
   return (
     <>

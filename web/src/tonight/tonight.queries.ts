@@ -8,18 +8,52 @@ export function useTonight() {
   return useQuery({ queryKey: KEY, queryFn: () => told(api.GET("/api/tonight")), refetchOnWindowFocus: true });
 }
 
-/** Edits of one car's evening. A refused one leaves the last good plan where it is. */
+const ASK_AGAIN_MS = 1000;
+
+/** Asks the longer search for a better plan than the one shown, and fetches it when there is one worth a coin. */
+export function useRefinement(revision: string) {
+  const client = useQueryClient();
+  const refinement = useQuery({
+    queryKey: ["refinement", revision],
+    queryFn: () => told(api.GET("/api/tonight/refinement")),
+    refetchInterval: (query) => (query.state.data?.state === "searching" ? ASK_AGAIN_MS : false),
+    refetchOnWindowFocus: false,
+    staleTime: Number.POSITIVE_INFINITY,
+  });
+  const better = refinement.data?.state === "settled" && refinement.data.better;
+  useEffect(() => {
+    if (better) client.invalidateQueries({ queryKey: KEY });
+  }, [better, client]);
+}
+
+/** An edit that is made on what is shown, or knowingly on other versions. */
+export type Edit = Omit<EveningEdit, "versions"> & { versions?: EveningEdit["versions"] };
+
+/**
+ * Edits of one car's evening, one after the other, each on what the one before it left. A refused one leaves the last
+ * good plan where it is.
+ */
 export function useEveningEdit(carId: string) {
   const client = useQueryClient();
   return useMutation({
-    mutationFn: (edit: EveningEdit) =>
-      told(api.PATCH("/api/tonight/{vehicle_id}", { params: { path: { vehicle_id: Number(carId) } }, body: edit })),
+    scope: { id: "evening" },
+    mutationFn: (edit: Edit) => {
+      const shown = client.getQueryData<Tonight>(KEY)?.cars.find((car) => car.id === carId);
+      const body = { ...edit, versions: edit.versions ?? versionsOf(shown) };
+      return told(api.PATCH("/api/tonight/{vehicle_id}", { params: { path: { vehicle_id: Number(carId) } }, body }));
+    },
     onSuccess: (plan: Tonight) => client.setQueryData(KEY, plan),
     onError: (error) => {
       // What the other person did is shown beside the choice.
       if (error instanceof ApiError && error.status === 409) client.invalidateQueries({ queryKey: KEY });
     },
   });
+}
+
+function versionsOf(car?: Tonight["cars"][number]): EveningEdit["versions"] {
+  if (!car) return {};
+  const { soc_version: soc, trip_version: trip, evening_version: evening, vehicle_version: vehicle } = car.inputs;
+  return { soc, trip, evening, vehicle };
 }
 
 export function useUndo() {

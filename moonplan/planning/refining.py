@@ -1,0 +1,78 @@
+"""The longer search for a better plan, in one process of its own while the screen already shows a good one.
+
+The newest question wins: what was asked before and has not begun is dropped. Answers are kept for the last few questions,
+and a plan is only replaced by one that is better by more than a coin.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import multiprocessing
+import os
+from collections import OrderedDict
+from collections.abc import Mapping
+from concurrent.futures import Future, ProcessPoolExecutor
+from threading import Lock
+from typing import Any, Literal
+
+import numpy as np
+
+from moonplan.core.planner.plan import Plan, carried_out, refined_setpoints
+from moonplan.core.timegrid import Floats
+
+State = Literal["searching", "settled"]
+
+_KEPT = 8
+# A plan that the person sees stays unless another is better by this part of the default price.
+_COIN = 0.05
+
+_lock = Lock()
+_asked: OrderedDict[str, Future[list[list[float]]]] = OrderedDict()
+_pool: ProcessPoolExecutor | None = None
+
+
+def question(given: Mapping[str, Any], made: Plan) -> str:
+    """What a household document asks, the same for every moment before the plan's first slot."""
+    text = json.dumps({**given, "now": made.problem.grid.start_s}, sort_keys=True)
+    return hashlib.sha256(text.encode()).hexdigest()
+
+
+def bettered(asked: str, made: Plan) -> Plan:
+    """The plan, or the better one that the search has found meanwhile."""
+    with _lock:
+        found = _asked.get(asked)
+    if found is None or not found.done() or found.cancelled() or found.exception() is not None:
+        return made
+    amps: list[Floats] = [np.array(of_car) for of_car in found.result()]
+    better = carried_out(made.problem, amps)
+    return made if better is None or not _clearly_better(better, made) else better
+
+
+def search(asked: str, given: Mapping[str, Any], made: Plan) -> State:
+    """Begin the search where it has not begun, and say how it stands."""
+    if len(made.problem.cars) < 2:
+        return "settled"  # a car alone is planned as well as can be at once
+    with _lock:
+        if asked not in _asked:
+            for earlier in _asked.values():
+                earlier.cancel()
+            _asked[asked] = _workers().submit(refined_setpoints, json.dumps(given))
+            while len(_asked) > _KEPT:
+                _asked.popitem(last=False)
+        return "settled" if _asked[asked].done() else "searching"
+
+
+def _clearly_better(better: Plan, made: Plan) -> bool:
+    if better.outcome.missed != made.outcome.missed:
+        return better.outcome.rank < made.outcome.rank
+    coin = _COIN * abs(made.problem.household.tariff.default_price)
+    return better.outcome.value < made.outcome.value - coin
+
+
+def _workers() -> ProcessPoolExecutor:
+    global _pool
+    if _pool is None:
+        context = multiprocessing.get_context("spawn")
+        _pool = ProcessPoolExecutor(max_workers=1, mp_context=context, initializer=os.nice, initargs=(10,))
+    return _pool
