@@ -17,6 +17,7 @@ Usage: ./moon COMMAND
   plan FILE|- [--json] [--habit H]
   compare FILE|- [--json]      every habit on the same nights
   chain FILE|- [--json]        what each hook-up delivers, link by link
+  rates FILE|- [--json]        the rate of a hook-up from its readings
   prices FILE|- [--json]       the price of every slot
   bench plan [--households N] [--seconds S]
                                times and figures of the planner beside a plain MILP
@@ -180,7 +181,7 @@ case "$command" in
   test) run_tests "$@" ;;
   types) make_types ;;
   bench) run_bench "$@" ;;
-  plan | compare | chain | prices | schema) need_python && need_compiled && exec "$python" -m moonplan.cli "$command" "$@" ;;
+  plan | compare | chain | rates | prices | schema) need_python && need_compiled && exec "$python" -m moonplan.cli "$command" "$@" ;;
   help | -h | --help) usage ;;
   *) usage >&2; exit 2 ;;
 esac

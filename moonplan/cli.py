@@ -8,8 +8,9 @@ from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
 
-from moonplan.core import hookup
+from moonplan.core import hookup, readings
 from moonplan.core import household as documents
+from moonplan.core.explanation import rate_document
 from moonplan.core.household import HABITS, Household
 from moonplan.core.mistakes import BadDocument
 from moonplan.core.planner.compare import compare, comparison_document
@@ -51,18 +52,25 @@ def _parser() -> argparse.ArgumentParser:
         command.set_defaults(run=run)
         if name == "plan":
             command.add_argument("--habit", choices=HABITS, help="in place of the file's")
+    rates = commands.add_parser("rates", help="the rate of a hook-up from its readings")
+    rates.add_argument("file", help="a readings document, or - for standard input")
+    rates.add_argument("--json", action="store_true", help="the answer on standard output, nothing else there")
+    rates.set_defaults(run=_rates)
     schema = commands.add_parser("schema", help="the household document as JSON Schema")
     schema.set_defaults(run=_schema)
     return parser
 
 
-def _household(options: argparse.Namespace) -> Household:
+def _text(options: argparse.Namespace, what: str) -> bytes:
     try:
-        text = sys.stdin.buffer.read(_LARGEST_DOCUMENT) if options.file == "-" else Path(options.file).read_bytes()
+        return sys.stdin.buffer.read(_LARGEST_DOCUMENT) if options.file == "-" else Path(options.file).read_bytes()
     except OSError as error:
-        print(f"{options.file}: {error.strerror}, expected a household document", file=sys.stderr)
+        print(f"{options.file}: {error.strerror}, expected a {what} document", file=sys.stderr)
         raise SystemExit(REFUSED) from None
-    return documents.read(text)
+
+
+def _household(options: argparse.Namespace) -> Household:
+    return documents.read(_text(options, "household"))
 
 
 def _print_json(answer: Any) -> None:
@@ -203,6 +211,23 @@ def _prices(options: argparse.Namespace) -> int:
     else:
         for start, price, export, band in slots:
             print(f"{_clock(start)}  {price:9.5f}  {export:9.5f}  {band}")
+    return 0
+
+
+def _rates(options: argparse.Namespace) -> int:
+    document = readings.read(_text(options, "readings"))
+    answer = rate_document(document)
+    if options.json:
+        _print_json(answer)
+        return 0
+    print(f"battery kW = {answer['efficiency']:.3f} × wall kW − {answer['overhead_kw']:.3f}, at {answer['voltage_v']:g} V")
+    for p in answer["predictions"]:
+        print(f"  {p['wall_kw']:5.2f} kW at the wall: {p['mean_kw']:.2f} kW ({p['low_kw']:.2f} to {p['high_kw']:.2f})")
+    for reading, told in zip(document.readings, answer["readings"], strict=True):
+        got = "nothing" if told["measured_kw"] is None else f"{told['measured_kw']:.2f} kW"
+        kept = "" if told["fitted"] else "  (kept, not fitted)"
+        print(f"  {reading.kind:8} {got}, expected {told['expected_kw']:.2f} kW: {told['cause'] or 'as expected'}{kept}")
+    print(answer["advice"])
     return 0
 
 

@@ -109,7 +109,7 @@ Habit = Literal[
 HABITS: tuple[Habit, ...] = get_args(Habit)
 Sharing = Literal["free", "even", "none"]
 
-_STRICT = ConfigDict(extra="forbid", strict=True, allow_inf_nan=False)
+STRICT = ConfigDict(extra="forbid", strict=True, allow_inf_nan=False)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -122,7 +122,7 @@ class Supply:
     continuous_factor: Factor
     base_margin_a: Amps = 0.0
 
-    __pydantic_config__ = _STRICT
+    __pydantic_config__ = STRICT
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -135,7 +135,7 @@ class Feeder:
     legs: Annotated[tuple[Leg, ...], Field(min_length=1, max_length=3)] = ("L1", "L2", "L3")
     other_load_a: Amps = 0.0
 
-    __pydantic_config__ = _STRICT
+    __pydantic_config__ = STRICT
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -158,7 +158,7 @@ class Circuit:
     sharing: Sharing | None = None
     residual_current_protection: bool | None = None
 
-    __pydantic_config__ = _STRICT
+    __pydantic_config__ = STRICT
 
     @property
     def used_legs(self) -> tuple[Leg, ...]:
@@ -182,7 +182,7 @@ class Lead:
     cable_phases: Phases | None = None
     control: Control = "managed"
 
-    __pydantic_config__ = _STRICT
+    __pydantic_config__ = STRICT
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -212,7 +212,7 @@ class Vehicle:
     charging: bool = False
     habit: Habit | None = None
 
-    __pydantic_config__ = _STRICT
+    __pydantic_config__ = STRICT
 
     @property
     def wanted_at_end_pct(self) -> float:
@@ -227,7 +227,7 @@ class CautiousRate:
     efficiency: Efficiency
     overhead_kw: Kilowatts
 
-    __pydantic_config__ = _STRICT
+    __pydantic_config__ = STRICT
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -241,7 +241,7 @@ class MeasuredRate:
     cautious: CautiousRate | None = None
     voltage_v: Volts | None = None
 
-    __pydantic_config__ = _STRICT
+    __pydantic_config__ = STRICT
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -257,7 +257,7 @@ class Trip:
     fill: bool = False
     fill_to_pct: Percent = 100.0
 
-    __pydantic_config__ = _STRICT
+    __pydantic_config__ = STRICT
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -271,7 +271,7 @@ class Band:
     days: Annotated[tuple[Weekday, ...], Field(min_length=1, max_length=7)] = WEEKDAYS
     months: Annotated[tuple[Annotated[int, Field(ge=1, le=12)], ...], Field(min_length=1, max_length=12)] | None = None
 
-    __pydantic_config__ = _STRICT
+    __pydantic_config__ = STRICT
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -288,7 +288,7 @@ class Tariff:
     holidays: Annotated[tuple[date, ...], Field(max_length=1000)] = ()
     series: Annotated[tuple[tuple[Instant, Price | None], ...], Field(max_length=200_000)] = ()
 
-    __pydantic_config__ = _STRICT
+    __pydantic_config__ = STRICT
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -302,7 +302,7 @@ class Override:
     ready_by: Clock | None = None
     plugged_in: bool = True
 
-    __pydantic_config__ = _STRICT
+    __pydantic_config__ = STRICT
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -315,7 +315,7 @@ class Pin:
     end: Instant
     amps: RatedAmps
 
-    __pydantic_config__ = _STRICT
+    __pydantic_config__ = STRICT
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -326,7 +326,7 @@ class Forbid:
     start: Instant
     end: Instant
 
-    __pydantic_config__ = _STRICT
+    __pydantic_config__ = STRICT
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -359,7 +359,7 @@ class Household:
     pins: Annotated[tuple[Pin, ...], Field(max_length=2000)] = ()
     forbids: Annotated[tuple[Forbid, ...], Field(max_length=2000)] = ()
 
-    __pydantic_config__ = _STRICT
+    __pydantic_config__ = STRICT
 
     @property
     def zone(self) -> ZoneInfo:
