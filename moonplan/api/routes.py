@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import datetime
 from typing import Any
 
 from django.contrib.auth import authenticate, login, logout
@@ -15,6 +16,8 @@ from moonplan.core.planner.compare import compare, comparison_document
 from moonplan.household import accounts, editing
 from moonplan.household import models as rows
 from moonplan.household.models import Change, Household, Person
+from moonplan.logbook.models import RateReading
+from moonplan.planning import rates
 from moonplan.planning.documents import core_household, planning_now
 from moonplan.planning.drawing import drawing
 from moonplan.planning.tonight import edit_evening, refinement, tonight
@@ -118,6 +121,66 @@ def compare_habits(request: HttpRequest) -> Any:
 def undo(request: HttpRequest) -> Any:
     editing.undo(person_of(request))
     return _who(request)
+
+
+# --- readings ------------------------------------------------------------------------------------------------------------
+
+
+def _hookups(household: Household) -> dict[str, Any]:
+    last = Change.objects.filter(household=household, undone=False).first()
+    now = planning_now()
+    return {
+        "timezone": household.timezone,
+        "currency": household.currency,
+        "distance_unit": household.distance_unit,
+        "now": now,
+        "hookups": rates.hookups(household, core_household(household, now)),
+        "undo": None if last is None else last.what,
+    }
+
+
+def _pair(person: Person, vehicle_id: int, lead_id: int) -> tuple[rows.Vehicle, rows.Lead]:
+    vehicle = rows.Vehicle.objects.of(person.household).get(pk=vehicle_id)
+    return vehicle, rows.Lead.objects.of(person.household).get(pk=lead_id)
+
+
+@api.get("/hookups", response={200: s.Hookups, **PROBLEMS}, operation_id="hookups")
+def get_hookups(request: HttpRequest) -> Any:
+    return _hookups(person_of(request).household)
+
+
+_HOOKUP = "/hookups/{int:vehicle_id}/{int:lead_id}"
+
+
+@api.post(f"{_HOOKUP}/preview", response={200: s.ReadingPreview, **PROBLEMS}, operation_id="preview_reading")
+def preview_reading(request: HttpRequest, vehicle_id: int, lead_id: int, given: s.ReadingIn) -> Any:
+    person = person_of(request)
+    vehicle, lead = _pair(person, vehicle_id, lead_id)
+    made = core_household(person.household, planning_now())
+    return rates.preview(person.household, made, (str(vehicle.pk), str(lead.pk)), _typed(person, given))
+
+
+@api.post(f"{_HOOKUP}/readings", response={200: s.Hookups, **PROBLEMS}, operation_id="take_reading")
+def take_reading(request: HttpRequest, vehicle_id: int, lead_id: int, given: s.ReadingIn) -> Any:
+    person = person_of(request)
+    vehicle, lead = _pair(person, vehicle_id, lead_id)
+    rates.take(person, vehicle, lead, _typed(person, given), planning_now())
+    return _hookups(person.household)
+
+
+@api.patch("/readings/{int:reading_id}", response={200: s.Hookups, **PROBLEMS}, operation_id="edit_reading")
+def edit_reading(request: HttpRequest, reading_id: int, version: int, given: s.ReadingPatch) -> Any:
+    person = person_of(request)
+    row = RateReading.objects.of(person.household).get(pk=reading_id)
+    fields = given.dict(exclude_unset=True)
+    editing.change(person, row, fields, version=version, what=f"{row.vehicle.name}: reading")
+    return _hookups(person.household)
+
+
+def _typed(person: Person, given: s.ReadingIn) -> dict[str, Any]:
+    """A reading as it was typed, its times on the household's own clock."""
+    told = {key: editing.on_the_clock(person.household, value) for key, value in given.dict(exclude_unset=True).items()}
+    return {key: value.isoformat() if isinstance(value, datetime) else value for key, value in told.items()}
 
 
 # --- the household -------------------------------------------------------------------------------------------------------

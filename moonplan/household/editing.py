@@ -33,6 +33,7 @@ KINDS: dict[str, str] = {
     "band": "household.Band",
     "evening": "household.Evening",
     "soc": "logbook.SocReading",
+    "reading": "logbook.RateReading",
 }
 
 

@@ -17,7 +17,8 @@ from moonplan.core.planner.plan import plan
 from moonplan.core.timegrid import in_night, instant_at, noon
 from moonplan.household import editing
 from moonplan.household.models import Band, Circuit, Evening, Feeder, Household, Lead, Rate, Trip, Vehicle
-from moonplan.logbook.models import SocReading
+from moonplan.logbook.models import RateReading, SocReading
+from moonplan.planning.rates import measured_rates
 
 _VEHICLE_KEYS = [
     *("usable_kwh", "onboard_kw", "onboard_phases", "onboard_a", "ceiling_a", "use_kwh_per_100km"),
@@ -43,7 +44,20 @@ def planning_now() -> datetime:
 
 
 def household_document(household: Household, now: datetime) -> dict[str, Any]:
-    """The document of a household as it stands."""
+    """The document of a household as it stands, with the rates that its readings come to."""
+    document = _without_readings(household, now)
+    rows = list(RateReading.objects.of(household))
+    if rows:
+        try:
+            read = measured_rates(as_core(document), rows)
+        except BadDocument:  # told when the document itself is read
+            return document
+        known = {(rate["vehicle"], rate["lead"]) for rate in read}
+        document["rates"] = [r for r in document["rates"] if (r["vehicle"], r["lead"]) not in known] + read
+    return document
+
+
+def _without_readings(household: Household, now: datetime) -> dict[str, Any]:
     zone = _zone_name(household.timezone)
     feeders, circuits = Feeder.objects.of(household), Circuit.objects.of(household)
     vehicles = Vehicle.objects.of(household)

@@ -7,6 +7,7 @@ import { Join } from "./account/Join";
 import { SignIn } from "./account/SignIn";
 import { api, told, type Who } from "./api/client";
 import { HouseholdScreen } from "./household/HouseholdScreen";
+import { RatesScreen } from "./rates/RatesScreen";
 import { TonightScreen } from "./tonight/TonightScreen";
 
 export function App() {
@@ -31,6 +32,7 @@ function SignedIn({ who }: { who: Who }) {
         <span className={classes.name}>Moon Plan</span>
         <nav aria-label="Screens" className={classes.nav}>
           {who.set_up && <NavLink to="/">Tonight</NavLink>}
+          {who.set_up && <NavLink to="/rates">Rates</NavLink>}
           <NavLink to="/household">{who.set_up ? "Household" : "First evening"}</NavLink>
         </nav>
         <span className={classes.house}>{who.household}</span>
@@ -49,6 +51,7 @@ function SignedIn({ who }: { who: Who }) {
       <main id="main" className={classes.main}>
         <Routes>
           <Route path="/" element={who.set_up ? <TonightScreen /> : <Navigate to="/household" replace />} />
+          <Route path="/rates" element={<RatesScreen />} />
           <Route path="/household" element={<HouseholdScreen />} />
           <Route path="*" element={<p>There is no such page.</p>} />
         </Routes>

@@ -142,6 +142,74 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/hookups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Hookups */
+        get: operations["hookups"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/hookups/{vehicle_id}/{lead_id}/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Preview Reading */
+        post: operations["preview_reading"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/hookups/{vehicle_id}/{lead_id}/readings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take Reading */
+        post: operations["take_reading"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/readings/{reading_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Edit Reading */
+        patch: operations["edit_reading"];
+        trace?: never;
+    };
     "/api/household": {
         parameters: {
             query?: never;
@@ -895,6 +963,231 @@ export interface components {
             /** Level Cost */
             level_cost: number;
         };
+        /** BandPoint */
+        BandPoint: {
+            /** Wall Kw */
+            wall_kw: number;
+            /** Mean Kw */
+            mean_kw: number;
+            /** Low Kw */
+            low_kw: number;
+            /** High Kw */
+            high_kw: number;
+        };
+        /** CurrentOut */
+        CurrentOut: {
+            /** Amps */
+            amps: number;
+            /** Wall Kw */
+            wall_kw: number;
+            /** Battery Kw */
+            battery_kw: number;
+            /** Lost */
+            lost: number;
+            /** Range Km Per H */
+            range_km_per_h: number;
+            /** Hours */
+            hours: number | null;
+            /** Extra Kwh Per 100Km */
+            extra_kwh_per_100km: number | null;
+            /** Extra Cost */
+            extra_cost: number | null;
+            /** Recommended */
+            recommended: boolean;
+        };
+        /**
+         * HookupOut
+         * @description A car on a lead: its chain, its rate, its readings, and every current side by side.
+         */
+        HookupOut: {
+            /** Vehicle */
+            vehicle: string;
+            /** Vehicle Name */
+            vehicle_name: string;
+            /** Lead */
+            lead: string;
+            /** Lead Name */
+            lead_name: string;
+            /** Place */
+            place: string;
+            /** Voltage V */
+            voltage_v: number;
+            /** Limit A */
+            limit_a: number;
+            /** Phases */
+            phases: number;
+            /** Links */
+            links: components["schemas"]["Link"][];
+            /**
+             * Source
+             * @enum {string}
+             */
+            source: "measured" | "assumed";
+            /** Efficiency */
+            efficiency: number;
+            /** Overhead Kw */
+            overhead_kw: number;
+            /** Volts */
+            volts: number;
+            /** Advice */
+            advice: string;
+            /** Soc From Pct */
+            soc_from_pct: number;
+            /** Soc To Pct */
+            soc_to_pct: number;
+            /** Band */
+            band: components["schemas"]["BandPoint"][];
+            /** Readings */
+            readings: components["schemas"]["ReadingOut"][];
+            /** Currents */
+            currents: components["schemas"]["CurrentOut"][];
+        };
+        /** Hookups */
+        Hookups: {
+            /** Timezone */
+            timezone: string;
+            /** Currency */
+            currency: string;
+            /**
+             * Distance Unit
+             * @enum {string}
+             */
+            distance_unit: "km" | "mi";
+            /**
+             * Now
+             * Format: date-time
+             */
+            now: string;
+            /** Hookups */
+            hookups: components["schemas"]["HookupOut"][];
+            /** Undo */
+            undo: string | null;
+        };
+        /** Link */
+        Link: {
+            /** Link */
+            link: string;
+            /** Amps */
+            amps: number;
+        };
+        /**
+         * ReadingOut
+         * @description A kept reading, with what it measured, what was expected and why it is off.
+         */
+        ReadingOut: {
+            /** Id */
+            id: number;
+            /** Version */
+            version: number;
+            /** Kind */
+            kind: string;
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Wall Kw */
+            wall_kw: number;
+            /** Battery Kw */
+            battery_kw: number | null;
+            /** Expected Kw */
+            expected_kw: number;
+            /** Fitted */
+            fitted: boolean;
+            /** Not Fitted */
+            not_fitted: string | null;
+            /** Cause */
+            cause: string | null;
+            /** Told */
+            told: string;
+            /** Excluded */
+            excluded: boolean;
+            /** Note */
+            note: string;
+        };
+        /**
+         * ReadingPreview
+         * @description What a reading says before it is kept.
+         */
+        ReadingPreview: {
+            /** Wall Kw */
+            wall_kw: number;
+            /** Battery Kw */
+            battery_kw: number | null;
+            /** Lost */
+            lost: number | null;
+            /** Range Km Per H */
+            range_km_per_h: number | null;
+            /** Expected Kw */
+            expected_kw: number;
+            /** Expected Range Km Per H */
+            expected_range_km_per_h: number;
+            /** Fitted */
+            fitted: boolean;
+            /** Not Fitted */
+            not_fitted: string | null;
+            /** Cause */
+            cause: string | null;
+            /** Told */
+            told: string;
+        };
+        /**
+         * ReadingIn
+         * @description What the display shows, in any of the four kinds; core says which keys a kind needs.
+         */
+        ReadingIn: {
+            /**
+             * Kind
+             * @default display
+             * @enum {string}
+             */
+            kind: "display" | "meter" | "span" | "estimate";
+            /** At */
+            at?: string | null;
+            /** Start */
+            start?: string | null;
+            /** End */
+            end?: string | null;
+            /** Minutes */
+            minutes?: number | null;
+            /** Volts */
+            volts?: number | null;
+            /** Amps */
+            amps?: number | null;
+            /** Kw */
+            kw?: number | null;
+            /** Kw Side */
+            kw_side?: ("wall" | "battery") | null;
+            /** Range Per H */
+            range_per_h?: number | null;
+            /** Range Unit */
+            range_unit?: ("km" | "mi") | null;
+            /** Soc Pct */
+            soc_pct?: number | null;
+            /** To Pct */
+            to_pct?: number | null;
+            /** Hours */
+            hours?: number | null;
+            /** Soc From Pct */
+            soc_from_pct?: number | null;
+            /** Soc To Pct */
+            soc_to_pct?: number | null;
+            /** Wall Kwh */
+            wall_kwh?: number | null;
+            /** Temperature C */
+            temperature_c?: number | null;
+            /** Cabin On */
+            cabin_on?: boolean | null;
+            /** Note */
+            note?: string | null;
+        };
+        /** ReadingPatch */
+        ReadingPatch: {
+            /** Excluded */
+            excluded?: boolean | null;
+            /** Note */
+            note?: string | null;
+        };
         /** BandRow */
         BandRow: {
             /** ID */
@@ -1163,13 +1456,6 @@ export interface components {
             circuit_id: number;
             /** Steps A */
             steps_a: number[];
-        };
-        /** Link */
-        Link: {
-            /** Link */
-            link: string;
-            /** Amps */
-            amps: number;
         };
         /** LinkPower */
         LinkPower: {
@@ -2314,6 +2600,324 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Who"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    hookups: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Hookups"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    preview_reading: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                vehicle_id: number;
+                lead_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReadingIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadingPreview"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    take_reading: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                vehicle_id: number;
+                lead_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReadingIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Hookups"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    edit_reading: {
+        parameters: {
+            query: {
+                version: number;
+            };
+            header?: never;
+            path: {
+                reading_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReadingPatch"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Hookups"];
                 };
             };
             /** @description Bad Request */

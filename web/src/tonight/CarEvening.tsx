@@ -1,3 +1,4 @@
+import { Link } from "react-router";
 import type { CarTonight, Schemas } from "../api/client";
 import { ApiError } from "../api/client";
 import { distance, energy, type Manner, money, percent, weekday } from "../shared/format";
@@ -69,7 +70,12 @@ export function CarEvening({ car: known, manner, cautions }: Props) {
         </p>
         <p className={classes.why}>
           {car.sessions.length > 0 ? `Because: ${car.why}.` : ""}
-          {car.rate_source === "assumed" ? " Charge rate assumed, not measured." : ""}
+          {car.rate_source === "assumed" && (
+            <>
+              {" "}
+              Charge rate assumed, not measured: <Link to="/rates">take a reading</Link>.
+            </>
+          )}
           {car.inputs.soc_at === null ? " SoC not read yet: type what the car shows." : ""}
         </p>
         {car.departure !== null && car.departure.short_kwh > 0 && (

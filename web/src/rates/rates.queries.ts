@@ -1,0 +1,63 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { api, type Schemas, told } from "../api/client";
+
+export type Hookups = Schemas["Hookups"];
+export type HookupOut = Schemas["HookupOut"];
+export type ReadingIn = Schemas["ReadingIn"];
+
+const KEY = ["hookups"];
+
+export function useHookups() {
+  return useQuery({ queryKey: KEY, queryFn: () => told(api.GET("/api/hookups")) });
+}
+
+function pathOf(hookup: HookupOut) {
+  return { path: { vehicle_id: Number(hookup.vehicle), lead_id: Number(hookup.lead) } };
+}
+
+/** What a reading says, while it is typed. */
+export function usePreview(hookup: HookupOut, reading: ReadingIn | null) {
+  return useQuery({
+    queryKey: ["preview", hookup.vehicle, hookup.lead, reading],
+    enabled: reading !== null,
+    retry: false,
+    placeholderData: (earlier) => earlier,
+    queryFn: () =>
+      told(
+        api.POST("/api/hookups/{vehicle_id}/{lead_id}/preview", {
+          params: pathOf(hookup),
+          body: reading ?? { kind: "display" },
+        }),
+      ),
+  });
+}
+
+export function useTakeReading(hookup: HookupOut) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: (reading: ReadingIn) =>
+      told(api.POST("/api/hookups/{vehicle_id}/{lead_id}/readings", { params: pathOf(hookup), body: reading })),
+    onSuccess: (all: Hookups) => {
+      client.setQueryData(KEY, all);
+      client.invalidateQueries({ queryKey: ["tonight"] });
+    },
+  });
+}
+
+export function useEditReading() {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: ({ id, version, ...fields }: Schemas["ReadingPatch"] & { id: number; version: number }) =>
+      told(
+        api.PATCH("/api/readings/{reading_id}", {
+          params: { path: { reading_id: id }, query: { version } },
+          body: fields,
+        }),
+      ),
+    onSuccess: (all: Hookups) => {
+      client.setQueryData(KEY, all);
+      client.invalidateQueries({ queryKey: ["tonight"] });
+    },
+    onError: () => client.invalidateQueries({ queryKey: KEY }),
+  });
+}
