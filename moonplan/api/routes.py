@@ -6,7 +6,7 @@ from datetime import datetime
 from typing import Any
 
 from django.contrib.auth import authenticate, login, logout
-from django.http import HttpRequest
+from django.http import HttpRequest, HttpResponse
 from ninja import NinjaAPI, Router
 from ninja.security import APIKeyCookie, django_auth
 
@@ -166,6 +166,21 @@ def take_reading(request: HttpRequest, vehicle_id: int, lead_id: int, given: s.R
     vehicle, lead = _pair(person, vehicle_id, lead_id)
     rates.take(person, vehicle, lead, _typed(person, given), planning_now())
     return _hookups(person.household)
+
+
+@api.post(f"{_HOOKUP}/table", response={200: s.Brought, **PROBLEMS}, operation_id="bring_readings")
+def bring_readings(request: HttpRequest, vehicle_id: int, lead_id: int, given: s.Table) -> Any:
+    person = person_of(request)
+    vehicle, lead = _pair(person, vehicle_id, lead_id)
+    return rates.bring(person, vehicle, lead, given.text, keep=given.keep)
+
+
+@api.get(f"{_HOOKUP}/readings.csv", operation_id="take_away_readings", include_in_schema=False)
+def take_away_readings(request: HttpRequest, vehicle_id: int, lead_id: int) -> HttpResponse:
+    person = person_of(request)
+    vehicle, lead = _pair(person, vehicle_id, lead_id)
+    mine = RateReading.objects.of(person.household).filter(vehicle=vehicle, lead=lead)
+    return HttpResponse(rates.as_csv(list(mine)), content_type="text/csv; charset=utf-8")
 
 
 @api.patch("/readings/{int:reading_id}", response={200: s.Hookups, **PROBLEMS}, operation_id="edit_reading")

@@ -473,6 +473,27 @@ class ReadingPreview(Schema):
     told: str
 
 
+class Table(Strict):
+    """A CSV text; with `keep` its new rows are stored, without it only told."""
+
+    text: str
+    keep: bool = False
+
+
+class RefusedRow(Schema):
+    line: int
+    reason: str
+
+
+class Brought(Schema):
+    """What a table came to: new rows, rows that are known already, and refused ones by line and reason."""
+
+    new: int
+    again: int
+    refused: list[RefusedRow]
+    kept: bool
+
+
 class ReadingPatch(Strict):
     excluded: bool | None = None
     note: str | None = None

@@ -4,6 +4,7 @@ The readings document (docs/files.md) is read and checked here; `fit` learns a r
 `explanation` says why one is off what was expected.
 """
 
+import json
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from functools import cache
@@ -13,6 +14,7 @@ from pydantic import Field, TypeAdapter, ValidationError
 
 from moonplan.core.household import STRICT, Amps, Instant, Percent, Phases, RatedAmps, RatedKilowatts, Use, Volts
 from moonplan.core.mistakes import BadDocument, Mistake, mistakes_of
+from moonplan.core.tables import number
 
 FORMAT = "moonplan-readings/1"
 Kind = Literal["display", "meter", "span", "estimate"]
@@ -171,6 +173,56 @@ def mistakes_in(reading: Reading, path: str = "") -> Iterator[Mistake]:
         first, last = getattr(reading, low), getattr(reading, high)
         if first is not None and last is not None and last <= first:
             yield Mistake(f"{path}{high}", last, f"more than {low} ({first:g})")
+
+
+_NUMBERS = frozenset(
+    [
+        *("minutes", "volts", "amps", "kw", "range_per_h", "soc_pct", "to_pct", "hours", "soc_from_pct", "soc_to_pct"),
+        *("wall_kwh", "temperature_c"),
+    ]
+)
+COLUMNS: Mapping[str, str] = {
+    name: name
+    for name in ("kind", "at", "start", "end", "kw_side", "range_unit", "cabin_on", "note", "excluded", *sorted(_NUMBERS))
+}
+_YES = ("true", "yes", "1", "x")
+
+
+def reading_of_row(cells: Mapping[str, str]) -> Reading:
+    """A reading from a row of a table, its cells by column; without a kind it is off the display.
+
+    Raises
+    ------
+    BadDocument
+        With every mistake of the row, by its column.
+    """
+    values: dict[str, Any] = {"kind": cells.get("kind", "display").lower()}
+    for key, text in cells.items():
+        if key in _NUMBERS:
+            values[key] = number(text)
+        elif key in ("cabin_on", "excluded"):
+            values[key] = text.lower() in _YES
+        elif key != "kind":
+            values[key] = text
+    try:
+        reading = _row_adapter().validate_json(json.dumps(values))
+    except ValidationError as error:
+        raise BadDocument(mistakes_of(error, _row_adapter().json_schema())) from error
+    mistakes = list(mistakes_in(reading))
+    if mistakes:
+        raise BadDocument(mistakes)
+    return reading
+
+
+@cache
+def _row_adapter() -> TypeAdapter[Reading]:
+    return TypeAdapter(Reading)
+
+
+def values_of(reading: Reading) -> dict[str, Any]:
+    """A reading as the keys of the readings document, without what is left at its default."""
+    told = _row_adapter().dump_python(reading, mode="json", exclude_defaults=True)
+    return {"kind": reading.kind, **told}
 
 
 def measured(reading: Reading, hookup: Hookup, vehicle: ReadVehicle) -> Measured:

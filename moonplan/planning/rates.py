@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+import csv
+import io
+import json
 from collections.abc import Mapping
 from dataclasses import asdict
 from datetime import datetime
 from typing import Any
 
 import numpy as np
+from django.db import transaction
 from django.utils.dateparse import parse_datetime
 from pydantic import TypeAdapter, ValidationError
 
@@ -17,9 +21,10 @@ from moonplan.core import readings as documents
 from moonplan.core.currents import currents
 from moonplan.core.explanation import Learned, explain, learn
 from moonplan.core.fit import fit, hookup_rate_of
-from moonplan.core.mistakes import Mistake, mistakes_of
+from moonplan.core.mistakes import BadDocument, Mistake, mistakes_of
 from moonplan.core.rates import HookupRate, Intake, hookup_rate, range_km
 from moonplan.core.readings import Hookup, Reading, Readings, ReadVehicle
+from moonplan.core.tables import RefusedRow, rows_of
 from moonplan.household import editing
 from moonplan.household.models import Household, Lead, Person, Vehicle
 from moonplan.logbook.models import RateReading
@@ -280,3 +285,76 @@ def take(person: Person, vehicle: Vehicle, lead: Lead, given: Mapping[str, Any],
         "note": given.get("note") or "",
     }
     editing.add(person, "reading", fields, what=f"{vehicle.name}: reading")
+
+
+# --- bringing and taking ---------------------------------------------------------------------------------------------------
+
+
+@transaction.atomic
+def bring(person: Person, vehicle: Vehicle, lead: Lead, text: str, *, keep: bool) -> dict[str, Any]:
+    """Readings from CSV: which are new, which are known already, and which are refused, by line and reason.
+
+    keep : whether the new ones are stored; without it nothing is.
+
+    Raises
+    ------
+    Refused
+        If the file is no table of readings.
+    """
+    known = {
+        _content(row.kind, row.values) for row in RateReading.objects.of(person.household).filter(vehicle=vehicle, lead=lead)
+    }
+    new: list[dict[str, Any]] = []
+    again, refused = 0, []
+    try:
+        for found in rows_of(text.splitlines(), documents.COLUMNS, documents.reading_of_row):
+            if isinstance(found, RefusedRow):
+                refused += [{"line": found.line, "reason": str(mistake)} for mistake in found.mistakes]
+                continue
+            values = documents.values_of(found.row)
+            content = _content(found.row.kind, values)
+            if content in known:
+                again += 1
+            else:
+                known.add(content)
+                new.append(values)
+    except BadDocument as error:
+        raise editing.Refused(error.mistakes) from error
+    if keep:
+        for values in new:
+            kept = {key: value for key, value in values.items() if key not in ("kind", "note", "excluded")}
+            editing.add(
+                person,
+                "reading",
+                {
+                    "vehicle_id": vehicle.pk,
+                    "lead_id": lead.pk,
+                    "kind": values["kind"],
+                    "at": parse_datetime(str(values.get("at") or values.get("end"))),
+                    "values": kept,
+                    "note": values.get("note", ""),
+                    "excluded": values.get("excluded", False),
+                },
+                what=f"{vehicle.name}: readings brought in",
+            )
+    return {"new": len(new), "again": again, "refused": refused, "kept": keep}
+
+
+def _content(kind: str, values: Mapping[str, Any]) -> str:
+    """What makes a reading the same one: everything that was read."""
+    reading = _CORE_READING.validate_json(
+        _as_json(kind, {key: value for key, value in values.items() if key not in ("kind", "note", "excluded")})
+    )
+    told = {key: value for key, value in asdict(reading).items() if key not in ("note", "excluded")}
+    return json.dumps({key: v.timestamp() if isinstance(v, datetime) else v for key, v in told.items()}, sort_keys=True)
+
+
+def as_csv(rows: list[RateReading]) -> str:
+    """Readings as CSV, in the columns that `bring` takes."""
+    out = io.StringIO()
+    writer = csv.DictWriter(out, list(documents.COLUMNS), lineterminator="\n")
+    writer.writeheader()
+    for row in rows:
+        told = row.values | {"kind": row.kind, "note": row.note, "excluded": row.excluded or ""}
+        writer.writerow({key: told.get(key, "") for key in documents.COLUMNS})
+    return out.getvalue()

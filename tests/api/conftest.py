@@ -7,7 +7,7 @@ import pytest
 from django.contrib.auth import get_user_model
 from django.test import Client
 
-from moonplan.household.models import Person
+from moonplan.household.models import Household, Person
 from moonplan.planning.demo import demo
 
 NOW = "2026-01-14T18:10:00+01:00"
@@ -63,3 +63,11 @@ def car_of(tonight: dict[str, Any], name: str) -> dict[str, Any]:
 def versions(car: dict[str, Any]) -> dict[str, int]:
     inputs = car["inputs"]
     return {kind: inputs[f"{kind}_version"] for kind in ("soc", "trip", "evening", "vehicle")}
+
+
+@pytest.fixture
+def stranger(db: None, django_user_model) -> Browser:
+    """Somebody of quite another household."""
+    household = Household.objects.create(name="Elsewhere")
+    user = django_user_model.objects.create_user("stranger")
+    return Browser(Person.objects.create(user=user, household=household))

@@ -2,21 +2,13 @@
 
 import pytest
 
-from moonplan.household.models import Household, Person, Vehicle
+from moonplan.household.models import Person, Vehicle
 from moonplan.household.models import Trip as TripRow
 from tests.api.conftest import Browser
 
 
 def row(signed_in: Browser, kind: str, name: str) -> dict:
     return next(each for each in signed_in.get("/household")[1][f"{kind}s"] if each["name"] == name)
-
-
-@pytest.fixture
-def stranger(db: None, django_user_model) -> Browser:
-    """Somebody of quite another household."""
-    household = Household.objects.create(name="Elsewhere")
-    user = django_user_model.objects.create_user("stranger")
-    return Browser(Person.objects.create(user=user, household=household))
 
 
 def test_the_drawing_tells_what_every_link_lets_through(signed_in: Browser):

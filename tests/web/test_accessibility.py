@@ -27,6 +27,12 @@ def test_the_screens_have_no_serious_finding(demo: Served, open_page, viewport, 
     page = open_page(demo.link, viewport, color_scheme=scheme)
     expect(page.get_by_role("region", name="Wren", exact=True)).to_be_visible()
     page.get_by_text("Read the night as a table").click()
+    page.get_by_text("By hand").first.click()
+    assert serious(page) == []
+
+    page.get_by_role("link", name="Rates").click()
+    page.get_by_text("Bring readings from a file").click()
+    expect(page.get_by_role("heading", name="Take a reading")).to_be_visible()
     assert serious(page) == []
 
     page.get_by_role("link", name="Household").click()

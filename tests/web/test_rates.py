@@ -49,3 +49,25 @@ def test_a_reading_is_set_aside_and_taken_back_with_the_keyboard_alone(demo: Ser
     expect(page.get_by_text("Measured, from 6 readings")).to_be_visible()
     page.get_by_role("button", name="Take it back in").press("Enter")
     expect(page.get_by_text("Measured, from 7 readings")).to_be_visible()
+
+
+def test_a_file_with_a_bad_row_is_looked_at_and_brought_in(demo: Served, open_page, tmp_path):
+    table = tmp_path / "readings.csv"
+    table.write_text(
+        "at,minutes,amps,volts,range_per_h\n"
+        "2026-01-12T22:00:00+01:00,20,10,228,13\n"
+        "2026-01-13T22:00:00+01:00,20,10,12,13\n"
+        "2026-01-13T22:30:00+01:00,25,6,229,7\n"
+    )
+    page = open_page(demo.link)
+    page.get_by_role("link", name="Rates").click()
+    page.get_by_role("combobox", name="Hook-up").select_option(label="Wren on the portable lead, shed socket")
+
+    page.get_by_text("Bring readings from a file").click()
+    page.get_by_label("CSV file").set_input_files(table)
+    page.get_by_role("button", name="See what it would bring").click()
+    expect(page.get_by_text("It would bring 2 new readings; 0 are here already.")).to_be_visible()
+    expect(page.get_by_text("Line 3 is refused: volts: 12, expected 50 to 1000")).to_be_visible()
+
+    page.get_by_role("button", name="Bring them in").click()
+    expect(page.get_by_text("Measured, from 2 readings")).to_be_visible()

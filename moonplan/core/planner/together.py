@@ -7,6 +7,7 @@ gives the same plan.
 import dataclasses
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from itertools import combinations
 from typing import cast
 
 import numpy as np
@@ -36,6 +37,8 @@ _CONTESTED_TRIED = 6
 _REPLANNED_SLOTS = 6_000
 # A smoother session may count more by this part of the default price.
 _SMOOTH_PART_OF_PRICE = 0.004
+# How many pairs of changes to single slots are tried at most.
+_PAIRS_TRIED = 2500
 # By how many slots a session is tried earlier or later.
 _SHIFTS = (-16, -4, -1, 1)
 
@@ -87,7 +90,7 @@ def refined(problem: Problem, found: Candidate, guide: Guide) -> Candidate:
     guide : what the cars' sharing is worth, from the bound; each order is planned at these prices as well.
     """
     if len(problem.cars) < 2:
-        return _settled(problem, found)
+        return _paired(problem, _settled(problem, found))
     starts = [found, *_firsts(problem)[:_REFINED]]
     for share in _GUIDED_SHARES:
         guided = Guide([toll * share for toll in guide.tolls], guide.sun_price)
@@ -97,7 +100,41 @@ def refined(problem: Problem, found: Candidate, guide: Guide) -> Candidate:
     for start in starts[: _REFINED + 1]:
         settled = _settled(problem, start)
         best = settled if settled.better_than(best) else best
-    return _gives_way(problem, best)
+    return _paired(problem, _gives_way(problem, best))
+
+
+def _paired(problem: Problem, best: Candidate) -> Candidate:
+    """Any two slots of a managed car changed at once, where there are so few that all pairs can be tried.
+
+    With steps a current is too much or too little by a whole step; what one slot takes another can give back.
+    """
+    for i, car in enumerate(problem.cars):
+        if car.control != "managed":
+            continue
+        slots = np.flatnonzero(car.chargeable & np.isnan(car.pinned_a))
+        currents = [0.0, *(car.steps_a or (car.least_a,))]
+        changes = [(int(t), a) for t in slots for a in {*currents, float(car.limit_a[t])} if a <= car.limit_a[t] + 1e-9]
+        if len(changes) ** 2 > 2 * _PAIRS_TRIED:
+            continue
+        for _ in range(_ROUNDS):
+            better = _best_pair(problem, best, i, changes)
+            if better is None:
+                break
+            best = better
+    return best
+
+
+def _best_pair(problem: Problem, best: Candidate, i: int, changes: Sequence[tuple[int, float]]) -> Candidate | None:
+    found, amps = best, best.amps[i]
+    for (t, a), (other, b) in combinations(changes, 2):
+        if t == other or (a == amps[t] and b == amps[other]):
+            continue
+        changed = amps.copy()
+        changed[t], changed[other] = a, b
+        trial = candidate(problem, [*best.amps[:i], changed, *best.amps[i + 1 :]])
+        if trial.better_than(found) and not broken_rules(problem, trial.amps):
+            found = trial
+    return found if found is not best else None
 
 
 def _fit(problem: Problem, found: Candidate) -> bool:

@@ -193,6 +193,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/hookups/{vehicle_id}/{lead_id}/table": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Bring Readings */
+        post: operations["bring_readings"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/readings/{reading_id}": {
         parameters: {
             query?: never;
@@ -1180,6 +1197,40 @@ export interface components {
             cabin_on?: boolean | null;
             /** Note */
             note?: string | null;
+        };
+        /**
+         * Brought
+         * @description What a table came to: new rows, rows that are known already, and refused ones by line and reason.
+         */
+        Brought: {
+            /** New */
+            new: number;
+            /** Again */
+            again: number;
+            /** Refused */
+            refused: components["schemas"]["RefusedRow"][];
+            /** Kept */
+            kept: boolean;
+        };
+        /** RefusedRow */
+        RefusedRow: {
+            /** Line */
+            line: number;
+            /** Reason */
+            reason: string;
+        };
+        /**
+         * Table
+         * @description A CSV text; with `keep` its new rows are stored, without it only told.
+         */
+        Table: {
+            /** Text */
+            text: string;
+            /**
+             * Keep
+             * @default false
+             */
+            keep: boolean;
         };
         /** ReadingPatch */
         ReadingPatch: {
@@ -2836,6 +2887,87 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Hookups"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    bring_readings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                vehicle_id: number;
+                lead_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Table"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Brought"];
                 };
             };
             /** @description Bad Request */

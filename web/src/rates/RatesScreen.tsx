@@ -1,6 +1,7 @@
 import { useState } from "react";
 import { Link } from "react-router";
 import { amps, type Manner } from "../shared/format";
+import { BringReadings } from "./BringReadings";
 import { Currents } from "./Currents";
 import { RateLine } from "./RateLine";
 import classes from "./Rates.module.css";
@@ -61,6 +62,7 @@ export function RatesScreen() {
       </div>
       <h2>Readings</h2>
       <ReadingList hookup={hookup} manner={manner} />
+      <BringReadings key={`${keyOf(hookup)} file`} hookup={hookup} />
       <h2>Currents</h2>
       <Currents hookup={hookup} manner={manner} />
     </>

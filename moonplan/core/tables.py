@@ -1,0 +1,77 @@
+"""Tables of CSV that people bring: columns matched by name, every refused row told with its line and its reason.
+
+One mechanism for every kind of import: the caller says which columns it knows and makes one thing of a row.
+"""
+
+import csv
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from dataclasses import dataclass
+from typing import Generic, TypeVar
+
+from moonplan.core.mistakes import BadDocument, Mistake
+
+Row = TypeVar("Row")
+_SEPARATORS = (",", ";", "\t")
+
+
+@dataclass(frozen=True, slots=True)
+class Taken(Generic[Row]):
+    """A row that can be used. line : its line in the file, the heading being line 1."""
+
+    line: int
+    row: Row
+
+
+@dataclass(frozen=True, slots=True)
+class RefusedRow:
+    """A row that cannot be used, and why."""
+
+    line: int
+    mistakes: tuple[Mistake, ...]
+
+
+def rows_of(
+    lines: Iterable[str], known: Mapping[str, str], make: Callable[[dict[str, str]], Row]
+) -> Iterator[Taken[Row] | RefusedRow]:
+    """The rows of a CSV text, one after the other.
+
+    Parameters
+    ----------
+    lines : the file's lines; the first is the heading. Separated by comma, semicolon or tab.
+    known : column names as they may be written (any case, spaces or underscores), to the key each stands for.
+    make : what a row's cells (by key, empty ones left out) become; raises BadDocument for a row that cannot be.
+
+    Raises
+    ------
+    BadDocument
+        If the heading has no known column: the file is not what it says.
+    """
+    numbered = iter(lines)
+    heading = next(numbered, "").lstrip("\ufeff")
+    separator = max(_SEPARATORS, key=heading.count)
+    keys = [known.get(_plain(name)) for name in next(csv.reader([heading], delimiter=separator), [])]
+    if not any(keys):
+        expected = f"a heading with columns such as {', '.join(dict.fromkeys(known))}"
+        raise BadDocument([Mistake("line 1", heading.strip()[:80] or "nothing", expected)])
+    reader = csv.reader(numbered, delimiter=separator)
+    for cells in reader:
+        line = reader.line_num + 1
+        given = {key: cell.strip() for key, cell in zip(keys, cells, strict=False) if key and cell.strip()}
+        if not given:
+            continue
+        try:
+            yield Taken(line, make(given))
+        except BadDocument as error:
+            yield RefusedRow(line, error.mistakes)
+
+
+def number(text: str) -> float | str:
+    """A number with a decimal point or comma; what is none stays text, so that the check names it."""
+    try:
+        return float(text.replace(",", ".", 1))
+    except ValueError:
+        return text
+
+
+def _plain(name: str) -> str:
+    return name.strip().lower().replace(" ", "_").replace("-", "_")
