@@ -168,6 +168,14 @@ def take_reading(request: HttpRequest, vehicle_id: int, lead_id: int, given: s.R
     return _hookups(person.household)
 
 
+@api.post(f"{_HOOKUP}/what_if", response={200: s.Outlooks, **PROBLEMS}, operation_id="what_if")
+def what_if(request: HttpRequest, vehicle_id: int, lead_id: int, given: s.WhatIf) -> Any:
+    person = person_of(request)
+    vehicle, lead = _pair(person, vehicle_id, lead_id)
+    made = core_household(person.household, planning_now())
+    return rates.what_if(person.household, made, (str(vehicle.pk), str(lead.pk)), given.dict(exclude_unset=True))
+
+
 @api.post(f"{_HOOKUP}/table", response={200: s.Brought, **PROBLEMS}, operation_id="bring_readings")
 def bring_readings(request: HttpRequest, vehicle_id: int, lead_id: int, given: s.Table) -> Any:
     person = person_of(request)

@@ -494,6 +494,39 @@ class Brought(Schema):
     kept: bool
 
 
+class WhatIf(Strict):
+    """Links as they might be; what is left out stays."""
+
+    breaker_a: Annotated[float, Field(gt=0, le=1000)] | None = None
+    dedicated: bool | None = None
+    lead_a: Annotated[float, Field(gt=0, le=1000)] | None = None
+    cable_a: Annotated[float, Field(gt=0, le=1000)] | None = None
+    onboard_kw: Annotated[float, Field(gt=0, le=1000)] | None = None
+    ceiling_a: Annotated[float, Field(gt=0, le=1000)] | None = None
+    phases: Literal[1, 2, 3] | None = None
+
+
+class OutlookOut(Schema):
+    """What a chain gives, and what decides it."""
+
+    links: list[Link]
+    amps: float
+    phases: int
+    wall_kw: float
+    bottleneck: str | None
+    next: str | None
+    no_charge: str | None
+    battery_kw: float
+    range_km_per_h: float
+    hours: float | None
+    night_km: float
+
+
+class Outlooks(Schema):
+    now: OutlookOut
+    then: OutlookOut
+
+
 class ReadingPatch(Strict):
     excluded: bool | None = None
     note: str | None = None

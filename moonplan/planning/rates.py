@@ -22,9 +22,10 @@ from moonplan.core.currents import currents
 from moonplan.core.explanation import Learned, explain, learn
 from moonplan.core.fit import fit, hookup_rate_of
 from moonplan.core.mistakes import BadDocument, Mistake, mistakes_of
-from moonplan.core.rates import HookupRate, Intake, hookup_rate, range_km
+from moonplan.core.rates import HookupRate, Intake, Rate, hookup_rate, range_km
 from moonplan.core.readings import Hookup, Reading, Readings, ReadVehicle
 from moonplan.core.tables import RefusedRow, rows_of
+from moonplan.core.what_if import Change, changed, outlook
 from moonplan.household import editing
 from moonplan.household.models import Household, Lead, Person, Vehicle
 from moonplan.logbook.models import RateReading
@@ -213,6 +214,44 @@ def _offered(at: HookupAt) -> list[float]:
         return sorted(step for step in at.lead.steps_a if at.lead.min_a <= step <= at.limit_a + 1e-9)
     whole = [float(a) for a in range(int(np.ceil(at.lead.min_a)), int(at.limit_a) + 1)]
     return whole if whole and abs(whole[-1] - at.limit_a) < 1e-6 else [*whole, at.limit_a]
+
+
+def what_if(household: Household, made: core.Household, pair: tuple[str, str], given: Mapping[str, Any]) -> dict[str, Any]:
+    """The hook-up's chain as it is and as it would be with some links changed; nothing is stored.
+
+    Raises
+    ------
+    Refused
+        With every mistake of the changed household.
+    """
+    rows = [r for r in RateReading.objects.of(household) if (str(r.vehicle_id), str(r.lead_id)) == pair]
+    at = HookupAt(made, *pair)
+    rate = at.rate(learn(at.document(tuple(core_reading(row) for row in rows)))).mean
+    as_it_is = changed(made, *pair, Change())
+    other = changed(made, *pair, Change(**given))
+    try:
+        core.read(json.dumps(core.write(other)))
+    except BadDocument as error:
+        raise editing.Refused(error.mistakes) from error
+    return {"now": _outlook(as_it_is, pair[0], rate), "then": _outlook(other, pair[0], rate)}
+
+
+def _outlook(made: core.Household, vehicle_id: str, rate: Rate) -> dict[str, Any]:
+    told = outlook(made, vehicle_id, rate)
+    got = told.delivery
+    return {
+        "links": [{"link": link, "amps": round(amps, 2)} for link, amps in told.links.items()],
+        "amps": 0.0 if got is None else got.amps,
+        "phases": 0 if got is None else got.phases,
+        "wall_kw": 0.0 if got is None else round(got.wall_kw, 3),
+        "bottleneck": None if got is None else got.bottleneck,
+        "next": None if got is None else got.next_link,
+        "no_charge": told.no_charge,
+        "battery_kw": round(told.battery_kw, 3),
+        "range_km_per_h": round(told.range_km_per_h, 2),
+        "hours": None if told.hours is None else round(told.hours, 2),
+        "night_km": round(told.night_km, 1),
+    }
 
 
 # --- taking a reading ----------------------------------------------------------------------------------------------------

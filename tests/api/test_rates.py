@@ -160,3 +160,17 @@ def test_a_file_that_is_no_table_of_readings_is_refused_in_plain_words(signed_in
 
     assert status == 422
     assert told["mistakes"][0]["field"] == "line 1"
+
+
+def test_what_if_the_socket_were_a_dedicated_circuit(signed_in: Browser):
+    path = path_of(signed_in, "Wren")
+    status, told = signed_in.send("post", f"{path}/what_if", {"dedicated": True, "ceiling_a": 16})
+
+    assert status == 200
+    assert (told["now"]["amps"], told["now"]["bottleneck"]) == (10, "outlet")
+    # 16 A of circuit, 13 of lead: 2.99 kW at the wall, 0.94 × 2.99 − 0.25 in the battery.
+    assert (told["then"]["amps"], told["then"]["bottleneck"]) == (13, "lead")
+    assert told["then"]["battery_kw"] == pytest.approx(0.94 * 2.99 - 0.25, abs=0.001)
+    # Nothing of it is kept.
+    assert hookup(signed_in.get("/hookups")[1], "Wren")["limit_a"] == 10
+    assert signed_in.send("post", f"{path}/what_if", {"lead_a": 5000})[0] == 422

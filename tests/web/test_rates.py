@@ -71,3 +71,19 @@ def test_a_file_with_a_bad_row_is_looked_at_and_brought_in(demo: Served, open_pa
 
     page.get_by_role("button", name="Bring them in").click()
     expect(page.get_by_text("Measured, from 2 readings")).to_be_visible()
+
+
+def test_what_if_a_link_were_another_one(demo: Served, open_page):
+    page = open_page(demo.link)
+    page.get_by_role("link", name="Rates").click()
+    page.get_by_role("combobox", name="Hook-up").select_option(label="Wren on the portable lead, shed socket")
+    chain = page.get_by_role("region", name="The chain")
+    expect(chain).to_contain_text("outlet 10 A (decides)")
+
+    chain.get_by_label("What if: ceiling").fill("16")
+    chain.get_by_label("A dedicated circuit").check()
+    expect(chain).to_contain_text("lead 13 A (decides)")
+    expect(chain).to_contain_text("licensed electrician")
+
+    chain.get_by_role("button", name="Throw it away").click()
+    expect(chain).not_to_contain_text("It would be")

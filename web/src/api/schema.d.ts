@@ -193,6 +193,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/hookups/{vehicle_id}/{lead_id}/what_if": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What If */
+        post: operations["what_if"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/hookups/{vehicle_id}/{lead_id}/table": {
         parameters: {
             query?: never;
@@ -1197,6 +1214,59 @@ export interface components {
             cabin_on?: boolean | null;
             /** Note */
             note?: string | null;
+        };
+        /**
+         * OutlookOut
+         * @description What a chain gives, and what decides it.
+         */
+        OutlookOut: {
+            /** Links */
+            links: components["schemas"]["Link"][];
+            /** Amps */
+            amps: number;
+            /** Phases */
+            phases: number;
+            /** Wall Kw */
+            wall_kw: number;
+            /** Bottleneck */
+            bottleneck: string | null;
+            /** Next */
+            next: string | null;
+            /** No Charge */
+            no_charge: string | null;
+            /** Battery Kw */
+            battery_kw: number;
+            /** Range Km Per H */
+            range_km_per_h: number;
+            /** Hours */
+            hours: number | null;
+            /** Night Km */
+            night_km: number;
+        };
+        /** Outlooks */
+        Outlooks: {
+            now: components["schemas"]["OutlookOut"];
+            then: components["schemas"]["OutlookOut"];
+        };
+        /**
+         * WhatIf
+         * @description Links as they might be; what is left out stays.
+         */
+        WhatIf: {
+            /** Breaker A */
+            breaker_a?: number | null;
+            /** Dedicated */
+            dedicated?: boolean | null;
+            /** Lead A */
+            lead_a?: number | null;
+            /** Cable A */
+            cable_a?: number | null;
+            /** Onboard Kw */
+            onboard_kw?: number | null;
+            /** Ceiling A */
+            ceiling_a?: number | null;
+            /** Phases */
+            phases?: (1 | 2 | 3) | null;
         };
         /**
          * Brought
@@ -2887,6 +2957,87 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Hookups"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    what_if: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                vehicle_id: number;
+                lead_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WhatIf"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Outlooks"];
                 };
             };
             /** @description Bad Request */

@@ -8,6 +8,7 @@ import classes from "./Rates.module.css";
 import { ReadingForm } from "./ReadingForm";
 import { ReadingList } from "./ReadingList";
 import { type HookupOut, useHookups } from "./rates.queries";
+import { WhatIf } from "./WhatIf";
 
 const LAST = "moonplan-hookup";
 
@@ -63,6 +64,8 @@ export function RatesScreen() {
       <h2>Readings</h2>
       <ReadingList hookup={hookup} manner={manner} />
       <BringReadings key={`${keyOf(hookup)} file`} hookup={hookup} />
+      <h2>The chain</h2>
+      <WhatIf key={`${keyOf(hookup)} chain`} hookup={hookup} manner={manner} />
       <h2>Currents</h2>
       <Currents hookup={hookup} manner={manner} />
     </>
