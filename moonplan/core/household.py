@@ -21,11 +21,10 @@ from pydantic import (
     Field,
     PlainSerializer,
     TypeAdapter,
-    ValidationError,
     WithJsonSchema,
 )
 
-from moonplan.core.mistakes import BadDocument, Mistake, mistakes_of
+from moonplan.core.mistakes import BadDocument, Mistake, validated
 
 FORMAT = "moonplan-household/1"
 
@@ -412,11 +411,7 @@ def read(text: str | bytes) -> Household:
     BadDocument
         With every mistake found: first those of single values; where there are none, those between values.
     """
-    try:
-        household = _adapter().validate_json(text)
-    except ValidationError as error:
-        raise BadDocument(mistakes_of(error, json_schema())) from error
-    return checked(household)
+    return checked(validated(_adapter(), text, json_schema()))
 
 
 def write(household: Household) -> dict[str, Any]:

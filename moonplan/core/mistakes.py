@@ -5,9 +5,11 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, datetime
 from difflib import get_close_matches
-from typing import Any
+from typing import Any, TypeVar
 
-from pydantic import ValidationError
+from pydantic import TypeAdapter, ValidationError
+
+T = TypeVar("T")
 
 _LONGEST_VALUE = 80
 
@@ -30,6 +32,20 @@ class BadDocument(ValueError):
     def __init__(self, mistakes: Sequence[Mistake]) -> None:
         self.mistakes = tuple(mistakes)
         super().__init__("\n".join(str(mistake) for mistake in self.mistakes))
+
+
+def validated(adapter: TypeAdapter[T], text: str | bytes, schema: dict[str, Any]) -> T:
+    """What a JSON text is, by an adapter and its JSON schema.
+
+    Raises
+    ------
+    BadDocument
+        With every mistake of single values.
+    """
+    try:
+        return adapter.validate_json(text)
+    except ValidationError as error:
+        raise BadDocument(mistakes_of(error, schema)) from error
 
 
 def mistakes_of(error: ValidationError, schema: dict[str, Any]) -> list[Mistake]:

@@ -10,10 +10,10 @@ from dataclasses import dataclass
 from functools import cache
 from typing import Annotated, Any, Literal
 
-from pydantic import Field, TypeAdapter, ValidationError
+from pydantic import Field, TypeAdapter
 
 from moonplan.core.household import STRICT, Amps, Instant, Percent, Phases, RatedAmps, RatedKilowatts, Use, Volts
-from moonplan.core.mistakes import BadDocument, Mistake, mistakes_of
+from moonplan.core.mistakes import BadDocument, Mistake, validated
 from moonplan.core.tables import number
 
 FORMAT = "moonplan-readings/1"
@@ -131,10 +131,7 @@ def read(text: str | bytes) -> Readings:
     BadDocument
         With every mistake found: first those of single values; where there are none, those between values.
     """
-    try:
-        document = _adapter().validate_json(text)
-    except ValidationError as error:
-        raise BadDocument(mistakes_of(error, json_schema())) from error
+    document = validated(_adapter(), text, json_schema())
     mistakes = [m for i, reading in enumerate(document.readings) for m in mistakes_in(reading, f"readings[{i}].")]
     if mistakes:
         raise BadDocument(mistakes)
@@ -204,10 +201,18 @@ def reading_of_row(cells: Mapping[str, str]) -> Reading:
             values[key] = text.lower() in _YES
         elif key != "kind":
             values[key] = text
-    try:
-        reading = _row_adapter().validate_json(json.dumps(values))
-    except ValidationError as error:
-        raise BadDocument(mistakes_of(error, _row_adapter().json_schema())) from error
+    return reading_of(values)
+
+
+def reading_of(values: Mapping[str, Any]) -> Reading:
+    """A reading from its keys and values, times as ISO 8601.
+
+    Raises
+    ------
+    BadDocument
+        With every mistake, by its key.
+    """
+    reading = validated(_reading_adapter(), json.dumps(dict(values)), _reading_adapter().json_schema())
     mistakes = list(mistakes_in(reading))
     if mistakes:
         raise BadDocument(mistakes)
@@ -215,13 +220,13 @@ def reading_of_row(cells: Mapping[str, str]) -> Reading:
 
 
 @cache
-def _row_adapter() -> TypeAdapter[Reading]:
+def _reading_adapter() -> TypeAdapter[Reading]:
     return TypeAdapter(Reading)
 
 
 def values_of(reading: Reading) -> dict[str, Any]:
     """A reading as the keys of the readings document, without what is left at its default."""
-    told = _row_adapter().dump_python(reading, mode="json", exclude_defaults=True)
+    told = _reading_adapter().dump_python(reading, mode="json", exclude_defaults=True)
     return {"kind": reading.kind, **told}
 
 

@@ -13,7 +13,6 @@ from typing import Any
 import numpy as np
 from django.db import transaction
 from django.utils.dateparse import parse_datetime
-from pydantic import TypeAdapter, ValidationError
 
 from moonplan.core import hookup as chain
 from moonplan.core import household as core
@@ -21,7 +20,7 @@ from moonplan.core import readings as documents
 from moonplan.core.currents import currents
 from moonplan.core.explanation import Learned, explain, learn
 from moonplan.core.fit import fit, hookup_rate_of
-from moonplan.core.mistakes import BadDocument, Mistake, mistakes_of
+from moonplan.core.mistakes import BadDocument, Mistake
 from moonplan.core.rates import HookupRate, Intake, Rate, hookup_rate, range_km
 from moonplan.core.readings import Hookup, Reading, Readings, ReadVehicle
 from moonplan.core.tables import RefusedRow, rows_of
@@ -31,7 +30,6 @@ from moonplan.household.models import Household, Lead, Person, Vehicle
 from moonplan.logbook.models import RateReading
 
 _BAND_POINTS = 9
-_CORE_READING: TypeAdapter[Reading] = TypeAdapter(Reading)
 
 
 class HookupAt:
@@ -82,11 +80,7 @@ class HookupAt:
 
 def core_reading(row: RateReading) -> Reading:
     """A stored reading as core takes it."""
-    return _CORE_READING.validate_json(_as_json(row.kind, row.values | {"excluded": row.excluded, "note": row.note}))
-
-
-def _as_json(kind: str, values: Mapping[str, Any]) -> bytes:
-    return TypeAdapter(dict[str, Any]).dump_json({"kind": kind, **values})
+    return documents.reading_of(row.values | {"kind": row.kind, "excluded": row.excluded, "note": row.note})
 
 
 def measured_rates(household: core.Household, rows: list[RateReading]) -> list[dict[str, Any]]:
@@ -266,15 +260,10 @@ def checked_reading(given: Mapping[str, Any]) -> Reading:
         With every mistake, at its field.
     """
     values = {key: value for key, value in given.items() if value is not None}
-    kind = str(values.pop("kind", "display"))
     try:
-        reading = _CORE_READING.validate_json(_as_json(kind, values))
-    except ValidationError as error:
-        raise editing.Refused(mistakes_of(error, _CORE_READING.json_schema())) from error
-    mistakes = list(documents.mistakes_in(reading))
-    if mistakes:
-        raise editing.Refused(mistakes)
-    return reading
+        return documents.reading_of({"kind": "display"} | values)
+    except BadDocument as error:
+        raise editing.Refused(error.mistakes) from error
 
 
 def preview(household: Household, made: core.Household, pair: tuple[str, str], given: Mapping[str, Any]) -> dict[str, Any]:
@@ -381,9 +370,7 @@ def bring(person: Person, vehicle: Vehicle, lead: Lead, text: str, *, keep: bool
 
 def _content(kind: str, values: Mapping[str, Any]) -> str:
     """What makes a reading the same one: everything that was read."""
-    reading = _CORE_READING.validate_json(
-        _as_json(kind, {key: value for key, value in values.items() if key not in ("kind", "note", "excluded")})
-    )
+    reading = documents.reading_of(dict(values) | {"kind": kind})
     told = {key: value for key, value in asdict(reading).items() if key not in ("note", "excluded")}
     return json.dumps({key: v.timestamp() if isinstance(v, datetime) else v for key, v in told.items()}, sort_keys=True)
 

@@ -125,9 +125,10 @@ def _asked(problem: Problem, car: Car) -> tuple[Floats, Floats]:
         if departure.ready_edge is None:
             before_trip[nth] = departure.required_kwh
         else:
-            at_edge[departure.ready_edge] = departure.required_kwh
+            at_edge[departure.ready_edge] = max(at_edge[departure.ready_edge], departure.required_kwh)
     if car.wanted_at_end_kwh is not None:
-        at_edge[-1 if car.end_ready_edge is None else car.end_ready_edge] = car.wanted_at_end_kwh
+        edge = problem.grid.n_slots if car.end_ready_edge is None else car.end_ready_edge
+        at_edge[edge] = max(at_edge[edge], car.wanted_at_end_kwh)
     return at_edge, before_trip
 
 
