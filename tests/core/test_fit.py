@@ -44,8 +44,10 @@ def test_twenty_come_within_one_per_cent(efficiency: float, overhead: float):
 
 
 @settings(max_examples=25, deadline=None)
-@given(st.floats(1.4, 3.6), st.floats(0.5, 1.5))
+@given(st.floats(1.4, 3.6), st.floats(0.5, 0.97) | st.floats(1.03, 1.5))
 def test_one_reading_moves_the_rate_towards_itself_and_never_outside_physics(wall: float, part: float):
+    # One that is off by its own noise or more: one that is as expected only narrows the cut-off prior, which shifts its
+    # mean by a thousandth.
     before = fit([]).rate.battery_kw(wall)
     seen = part * before
     rate = fit([Point(wall, seen, 0.03 * seen)]).rate
