@@ -42,7 +42,8 @@ def test_two_cars_that_cannot_both_have_the_cheap_hours_are_bounded_closer_by_pr
     found = plan(household, prove=False).outcome
 
     unpriced, priced = (bound(problem, found, steps=steps).value for steps in (0, 25))
-    assert unpriced <= priced <= found.value
+    # Apart both would have the cheap hours: about 3.80. Together 6.07 is the best that is known.
+    assert unpriced < 4 < priced <= found.value
 
 
 @pytest.mark.parametrize("seed", range(6))

@@ -7,6 +7,14 @@ import pytest
 from moonplan.core.planner.plan import document, plan
 from tests.core.factories import LOSSLESS, a_car, a_circuit, a_household, a_lead, a_trip
 
+QUARTER = {
+    "id": "p",
+    "vehicle": "heron",
+    "start": "2026-01-14T18:15:00+01:00",
+    "end": "2026-01-14T18:30:00+01:00",
+    "amps": 16,
+}
+
 
 def told(**changes: Any) -> dict[str, Any]:
     return document(plan(a_household(**changes), prove=False))
@@ -24,9 +32,8 @@ def test_a_step_more_or_less_is_told_in_minutes():
 
 
 def test_the_cheaper_hours_may_all_be_used():
-    # 8 h at 3.68 kW are 29.4 kWh at the night price; 32 kWh are wanted at noon, and 80 % are the limit.
-    text = reason(vehicles=[a_car(soc_pct=10, end_pct=80)], bedtime="23:00")
-    assert "since every cheaper hour is used already" in text or "lowest there is" in text
+    # 8 h at 3.68 kW are 29.4 kWh at the night price; 35 kWh are wanted, so some of them cost 0.30.
+    assert "since every cheaper hour is used already" in reason(vehicles=[a_car(soc_pct=10, end_pct=80)])
 
 
 def test_another_car_may_have_the_current_in_the_cheaper_hours():
@@ -57,6 +64,10 @@ def test_the_habit_is_named_where_it_asks():
         ({"vehicles": [a_car(plug_in_hours=["20:00", "08:00"])], "km": 150}, "hours"),
         # Somebody set 55 % for tonight, and 33 kWh are needed.
         ({"overrides": [{"vehicle": "heron", "night": "2026-01-14", "limit_pct": 55}], "km": 140}, "limit"),
+        # 5 kWh are missing, and while nobody is up, from 18:30 on, nothing may be charged.
+        ({"habit": "awake", "bedtime": "18:30", "wake": "23:30", "km": 120}, "habit"),
+        # A timer's one session is pinned to a quarter of an hour.
+        ({"vehicles": [a_car(control="timer")], "leads": [a_lead(control="timer")], "pins": [QUARTER], "km": 120}, "pin"),
     ],
 )
 def test_what_binds_a_short_departure(changes: dict[str, Any], what: str):

@@ -115,7 +115,7 @@ def _asleep_stretches(problem: Problem) -> list[range]:
 def room_for(problem: Problem, amps: Sequence[Floats], i: int) -> Floats:
     """What the others leave a car in each slot, shape (n_slots,) [A]"""
     car = problem.cars[i]
-    room = np.where(car.chargeable, car.limit_a, 0.0)
+    room = np.where(car.chargeable & ~beside_a_pin(car), car.limit_a, 0.0)
     for limit in shared_limits(problem):
         if i not in limit.weights:
             continue
@@ -136,6 +136,14 @@ def room_for(problem: Problem, amps: Sequence[Floats], i: int) -> Floats:
     return np.maximum(0.0, room)
 
 
+def beside_a_pin(car: Car) -> Flags:
+    """Slots in which a timer would lengthen the session that somebody pinned, shape (n_slots,)."""
+    if car.control == "managed":
+        return np.zeros(len(car.pinned_a), dtype=np.bool_)
+    pinned = np.concatenate([[False], ~np.isnan(car.pinned_a), [False]])
+    return np.asarray((pinned[:-2] | pinned[2:]) & ~pinned[1:-1], dtype=np.bool_)
+
+
 def sun_for(problem: Problem, amps: Sequence[Floats], i: int) -> Floats:
     """Own sun that the other cars leave, shape (n_slots,). [kWh]"""
     left = (problem.sun_kw - problem.base_kw) * problem.grid.hours
@@ -148,7 +156,8 @@ def sun_for(problem: Problem, amps: Sequence[Floats], i: int) -> Floats:
 def may_start(problem: Problem, car: Car) -> Flags:
     """Slots in which a session of the car may start, shape (n_slots,).
 
-    By hand: while someone is up, or at the arrival of a car that comes home later.
+    By hand: while someone is up, or at the arrival of a car that comes home later. The array is the car's own: not to
+    be changed.
     """
     return problem.once(("may start", car.id), lambda: _may_start(problem, car))
 
@@ -192,6 +201,7 @@ def broken_alone(problem: Problem, car: Car, amps: Floats) -> Iterator[str]:
     stepped = hookup.stepped_each(amps, steps_a=car.lead.steps_a, min_a=car.least_a)
     for broken, how in (
         (on & ~car.chargeable, "when it cannot"),
+        (on & beside_a_pin(car), "and its pinned session would last longer"),
         (on & (amps > np.where(car.chargeable, car.limit_a, np.inf) + SLACK_A), "above its limit"),
         (on & (np.abs(stepped - amps) > SLACK_A), "which its lead cannot"),
     ):

@@ -35,19 +35,14 @@ _HIGH_CARE = 10.0
 _GRID_COUNTS = 100.0
 
 
-def habit_of(problem: Problem, car: Car) -> Habit:
-    """The car's own habit, or the household's."""
-    return car.vehicle.habit or problem.household.habit
-
-
 def with_habits(problem: Problem) -> Problem:
     """The problem as each car's habit changes it."""
-    hurried = [i for i, car in enumerate(problem.cars) if habit_of(problem, car) == "plug_and_go"]
+    hurried = [i for i, car in enumerate(problem.cars) if problem.habit_of(car) == "plug_and_go"]
     if hurried:
         problem = plug_and_go(problem, hurried)
     cars = list(problem.cars)
     for i, car in enumerate(problem.cars):
-        change = _CHANGES.get(habit_of(problem, car))
+        change = _CHANGES.get(problem.habit_of(car))
         if change is not None and car.delivery is not None and problem.grid.n_slots:
             cars[i] = change(problem, car)
     return problem.with_cars(cars)

@@ -187,7 +187,7 @@ def _timer_currents(car: Car, most: float) -> Floats:
 def _timer_may(problem: Problem, car: Car) -> tuple[Flags, Flags, Flags]:
     """Slots that may begin a session, that may be its last, and that begin a new night."""
     nights = problem.grid.nights
-    starts = may_start(problem, car)
+    starts = may_start(problem, car).copy()
     starts[0] |= car.vehicle.charging and bool(car.chargeable[0])
     pinned_nights = {nights[t] for t in np.flatnonzero(~np.isnan(car.pinned_a))}
     starts &= np.array([night not in pinned_nights for night in nights])

@@ -14,7 +14,7 @@ import numpy as np
 
 from moonplan.core import hookup, mileage
 from moonplan.core.hookup import Delivery, DoesNotCharge
-from moonplan.core.household import Circuit, Control, Household, Lead, Override, Sharing, Trip, Vehicle
+from moonplan.core.household import Circuit, Control, Habit, Household, Lead, Override, Sharing, Trip, Vehicle
 from moonplan.core.mistakes import BadDocument, Mistake
 from moonplan.core.rates import HookupRate, Intake, Rate, hookup_rate
 from moonplan.core.simulate import Taking, Trajectory, trajectory
@@ -158,10 +158,14 @@ class Problem:
     start_price: float
     done: dict[object, object] = field(default_factory=dict, compare=False, repr=False)
 
+    def habit_of(self, car: Car) -> Habit:
+        """The car's own habit, or the household's."""
+        return car.vehicle.habit or self.household.habit
+
     @property
     def bent_by_habits(self) -> bool:
         """Whether some habit asks for another plan than the cheapest."""
-        return any((car.vehicle.habit or self.household.habit) != "cheapest" for car in self.cars)
+        return any(self.habit_of(car) != "cheapest" for car in self.cars)
 
     def with_cars(self, cars: Sequence[Car]) -> "Problem":
         """The same problem with other cars, and nothing done yet."""

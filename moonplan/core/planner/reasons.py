@@ -9,7 +9,7 @@ import numpy as np
 
 from moonplan.core.planner.constraints import room_for
 from moonplan.core.planner.outcome import Outcome, outcome
-from moonplan.core.planner.problem import Car, Problem
+from moonplan.core.planner.problem import Car, Problem, chargeable_slots
 from moonplan.core.simulate import NOTHING_KWH, Run
 from moonplan.core.timegrid import Flags, Floats
 
@@ -120,13 +120,14 @@ def _duration(hours: float) -> str:
     return f"{minutes} min" if minutes < 60 else f"{minutes // 60} h {minutes % 60:02d} min"
 
 
-Binds = Literal["shared current", "limit", "hours", "power"]
+Binds = Literal["pin", "one session", "shared current", "habit", "limit", "hours", "power"]
 
 
-def binds(problem: Problem, i: int, nth: int) -> Binds:
+def binds(problem: Problem, plan: Outcome, i: int, nth: int) -> Binds:
     """What makes car i's nth departure short: what, relaxed alone, would close it or comes closest to that.
 
-    In turn: the others on the same current, the limit in force, the hours in which it may charge, the power of its chain.
+    In turn: a pin or the one session a night of its control, the others on the same current, its habit, the limit in force,
+    the hours in which it may charge, the power of its chain.
     """
     car = problem.cars[i]
     required = car.departures[nth].required_kwh
@@ -135,12 +136,18 @@ def binds(problem: Problem, i: int, nth: int) -> Binds:
         most = one.run(one.limit_a, one.rate.cautious, problem.grid).before_leaving_kwh[nth]
         return most >= required - NOTHING_KWH
 
+    if reaches(replace(car, limit_a=car.offered(room_for(problem, [one.amps for one in plan.cars], i)))):
+        return "one session" if np.isnan(car.pinned_a).all() else "pin"
     if reaches(car):
         return "shared current"
+    amps = 0.0 if car.delivery is None else car.delivery.amps
+    if problem.habit_of(car) != "cheapest":
+        free = chargeable_slots(problem.household, car.vehicle, problem.grid)
+        if reaches(replace(car, limit_a=np.where(free, amps, 0.0))):
+            return "habit"
     unlimited = replace(car, limit_kwh=np.full(problem.grid.n_slots, car.vehicle.usable_kwh))
     if reaches(unlimited):
         return "limit"
-    amps = 0.0 if car.delivery is None else car.delivery.amps
     if reaches(replace(unlimited, limit_a=np.where(_at_home(problem, car), amps, 0.0))):
         return "hours"
     return "power"
