@@ -5,6 +5,7 @@ One simulator for plans and for the log: a plan's figures come from here and nev
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 import numpy.typing as npt
@@ -156,8 +157,7 @@ def _area_above(level: float, gained: float, fraction: float, rest: float) -> fl
     return fraction * rising + (1 - fraction) * (end - rest)
 
 
-@dataclass(frozen=True, slots=True)
-class Run:
+class Run(NamedTuple):
     """A gap-free run of setpoints: slots first to last, both included."""
 
     first: int
@@ -166,10 +166,10 @@ class Run:
 
 def runs(amps: Floats) -> list[Run]:
     """The gap-free runs of offered current."""
-    on = np.concatenate([[0], (amps > 0).astype(np.int8), [0]])
-    turns = np.diff(on)
-    firsts, ends = np.flatnonzero(turns == 1), np.flatnonzero(turns == -1)
-    return [Run(int(first), int(end) - 1) for first, end in zip(firsts, ends, strict=True)]
+    on = np.zeros(len(amps) + 2, dtype=np.bool_)
+    on[1:-1] = amps > 0
+    turns = np.flatnonzero(on[1:] != on[:-1]).tolist()
+    return [Run(first, end - 1) for first, end in zip(turns[::2], turns[1::2], strict=True)]
 
 
 def drawn(run: Run, mean: Trajectory) -> bool:

@@ -8,6 +8,7 @@ by the one unit that rounding can be out. The prices are sharpened by subgradien
 """
 
 from collections.abc import Sequence
+from copy import copy
 from dataclasses import dataclass
 from itertools import pairwise
 from typing import NamedTuple
@@ -30,7 +31,9 @@ from moonplan.core.timegrid import Flags, Floats
 
 Counts = npt.NDArray[np.int64]
 
+# Units to a slot's gain: for the figure that is given, and while the prices are sharpened.
 _UNITS_PER_SLOT = 40
+_COARSE_UNITS = 8
 _MOST_AHEAD = 1.6
 _MOST_STATES = 1_500_000
 _WAITING = 0
@@ -263,26 +266,36 @@ def bound(problem: Problem, found: Outcome, *, steps: int) -> Bound:
     steps : how often the prices of what is shared are sharpened.
     """
     prices = _Prices(problem)
-    best = Bound(-np.inf, prices.tolls(), prices.sun.copy())
-    cars = [
-        [_Car(problem, i, found, rate) for rate in (car.rate.mean, car.rate.cautious)] for i, car in enumerate(problem.cars)
-    ]
-    reach = 1.0
-    for _ in range(1 + steps):
-        value = prices.given_away()
-        gained: list[Floats] = []
-        for i, car in enumerate(cars):
-            least, amps = max((one.least(prices, i) for one in car if one.tells), key=lambda told: told[0])
-            value += least
-            gained.append(amps)
-        if value > best.value + 1e-9:
-            best = Bound(value, prices.tolls(), prices.sun.copy())
+    best, best_value, reach = prices, -np.inf, 1.0
+    coarse = [[_Car(problem, i, found, car.rate.mean, _COARSE_UNITS)] for i, car in enumerate(problem.cars) if steps]
+    for _ in range(steps):
+        value, gained = _least_together(coarse, prices)
+        if value > best_value + 1e-9:
+            best, best_value = prices, value
         else:
             reach *= 0.7
         gap = found.value - value
-        if gap <= max(1e-6, 1e-4 * abs(found.value)) or not prices.sharpen(gained, reach * gap):
+        sharper = prices.sharpened(gained, reach * gap)
+        if gap <= max(1e-6, 1e-4 * abs(found.value)) or sharper is None:
             break
-    return best
+        prices = sharper
+    fine = [
+        [_Car(problem, i, found, rate, _UNITS_PER_SLOT) for rate in (car.rate.mean, car.rate.cautious)]
+        for i, car in enumerate(problem.cars)
+    ]
+    value, _ = _least_together(fine, best)
+    return Bound(max(value, best_value), best.tolls(), best.sun)
+
+
+def _least_together(cars: Sequence[Sequence["_Car"]], prices: "_Prices") -> tuple[float, list[Floats]]:
+    """What all cars come to at least at some prices, and the current that each then takes, shapes (n_slots,). [A]"""
+    value = prices.given_away()
+    gained: list[Floats] = []
+    for i, car in enumerate(cars):
+        least, amps = max((one.least(prices, i) for one in car if one.tells), key=lambda told: told[0])
+        value += least
+        gained.append(amps)
+    return value, gained
 
 
 class _Prices:
@@ -352,8 +365,8 @@ class _Prices:
         largest = np.max([w * self.problem.cars[i].limit_a for i, w in limit.weights.items()], axis=0)
         return np.asarray(np.maximum(limit.capacity, largest))
 
-    def sharpen(self, amps: Sequence[Floats], gap: float) -> bool:
-        """Step each price along what the cars take too much or too little; False where all fits."""
+    def sharpened(self, amps: Sequence[Floats], gap: float) -> "_Prices | None":
+        """Each price a step along what the cars take too much or too little; None where all fits."""
         problem = self.problem
         kwh = np.zeros(problem.grid.n_slots)
         for car, a in zip(problem.cars, amps, strict=True):
@@ -374,12 +387,13 @@ class _Prices:
             together.append(np.where((much < 0) & (price <= 0), 0.0, much))
         length = float((sun**2).sum() + sum((g**2).sum() for g in (*over, *together)))
         if length <= 1e-12:
-            return False
+            return None
         step = gap / length
-        self.sun = np.clip(self.sun + step * sun, self.low, self.high)
-        self.limit_prices = [np.maximum(0.0, p + step * g) for p, g in zip(self.limit_prices, over, strict=True)]
-        self.group_prices = [np.maximum(0.0, p + step * g) for p, g in zip(self.group_prices, together, strict=True)]
-        return True
+        sharper = copy(self)
+        sharper.sun = np.clip(self.sun + step * sun, self.low, self.high)
+        sharper.limit_prices = [np.maximum(0.0, p + step * g) for p, g in zip(self.limit_prices, over, strict=True)]
+        sharper.group_prices = [np.maximum(0.0, p + step * g) for p, g in zip(self.group_prices, together, strict=True)]
+        return sharper
 
 
 class _Car:
@@ -389,7 +403,7 @@ class _Car:
     asks for a little less than it does of the cautious car; by the cautious rate it is the other way round near a limit.
     """
 
-    def __init__(self, problem: Problem, i: int, found: Outcome, rate: Rate) -> None:
+    def __init__(self, problem: Problem, i: int, found: Outcome, rate: Rate, units_per_slot: int) -> None:
         self.problem, self.car, self.rate = problem, problem.cars[i], rate
         car, d, n = self.car, problem.grid.hours, problem.grid.n_slots
         self.kw_per_a = car.intake.volts * car.intake.phases / 1000
@@ -413,7 +427,7 @@ class _Car:
         before = car.soc_kwh - np.concatenate([[0.0], (taken - spared)[:-1]])
         fully = car.run(most_a, car.rate.mean, problem.grid).soc_kwh
         range_kwh = float((np.maximum(fully[1:], fully[:-1]) - before[:-1]).max())
-        per_slot = int(min(_UNITS_PER_SLOT, full / max(range_kwh / (_MOST_STATES // n), 1e-9)))
+        per_slot = int(min(units_per_slot, full / max(range_kwh / (_MOST_STATES // n), 1e-9)))
         unit = full / max(2, per_slot)
         at_edge = np.zeros(n + 1)
         for departure in car.departures:

@@ -22,7 +22,6 @@ _LEAST_LEVELS_PER_SLOT = 4
 _MOST_LEVELS = 20_000
 # Currents that a continuous lead is tried at within one timer session, as shares of the way from least to most.
 _TIMER_SHARES = (1.0, 0.75, 0.5, 0.25, 0.0)
-_PASSES = 2
 
 
 @dataclass(frozen=True)
@@ -60,18 +59,19 @@ def plan_one(
     amps = np.zeros(n)
     if not room.any() and np.isnan(car.pinned_a).all():
         return amps, np.zeros(n + 1)
-    for _ in range(_PASSES if ahead is None else 1):
+    while True:
+        last = ahead is not None
         slots = _slots(problem, car, around, room, np.zeros(n + 1) if ahead is None else ahead)
-        states = _MANY_STATES if fine else _FEW_STATES
+        states = _MANY_STATES if fine and last else _FEW_STATES
         if car.control == "managed":
             amps = _managed(problem, car, slots, _levels(car, slots, states))
         else:
             currents = _timer_currents(car, float(slots.room_a.max()))
-            amps = _timed(problem, car, slots, _levels(car, slots, 3 * states // (len(currents) + 2)), currents)
+            amps = _timed(problem, car, slots, _levels(car, slots, states // (len(currents) + 2)), currents)
         mean = car.run(amps, car.rate.mean, problem.grid).soc_kwh
         ahead = np.maximum(0.0, mean - car.run(amps, car.rate.cautious, problem.grid).soc_kwh)
-    assert ahead is not None
-    return amps, ahead
+        if last:
+            return amps, ahead
 
 
 def _slots(problem: Problem, car: Car, around: Surroundings, room: Floats, ahead: Floats) -> Slots:

@@ -153,32 +153,46 @@ def _car_outcome(problem: Problem, i: int, amps: Floats) -> CarOutcome:
 def car_outcome(problem: Problem, car: Car, amps: Floats) -> CarOutcome:
     """One car under its setpoints."""
     mean = car.run(amps, car.rate.mean, problem.grid)
-    cautious = car.run(amps, car.rate.cautious, problem.grid)
+    cautious = _cautiously(problem, car, amps)
     sessions = [run for run in runs(amps) if drawn(run, mean)]
     going_on = car.vehicle.charging and any(run.first == 0 for run in sessions)
-    departures = []
-    for nth, departure in enumerate(car.departures):
-        aboard = cautious.before_leaving_kwh[nth]
-        if departure.ready_edge is not None:
-            aboard = float(cautious.soc_kwh[departure.ready_edge])
-        departures.append(_readiness(departure.taking.at_s, departure.required_kwh, aboard))
-    end = None
-    if car.wanted_at_end_kwh is not None:
-        end_s = float(problem.grid.edges_s[-1])
-        edge = problem.grid.n_slots if car.end_ready_edge is None else car.end_ready_edge
-        aboard = float(cautious.soc_kwh[edge])
-        end = _readiness(end_s, car.wanted_at_end_kwh, aboard)
+    departures, end = _ready(problem, car, cautious)
     return CarOutcome(
         amps,
         mean,
         cautious,
         sessions,
         len(sessions) - going_on,
-        tuple(departures),
+        departures,
         end,
         _waited_ah(problem, car, amps, mean),
         sum(max(0.0, wish.kwh - _before_trips(car, cautious, wish.edge)) for wish in car.wishes),
     )
+
+
+def short_kwh(problem: Problem, car: Car, amps: Floats) -> float:
+    """What one car under its setpoints is short of in all, without the rest of its outcome. [kWh]"""
+    departures, end = _ready(problem, car, _cautiously(problem, car, amps))
+    return sum(ready.short_kwh for ready in departures) + (end.short_kwh if end else 0.0)
+
+
+def _cautiously(problem: Problem, car: Car, amps: Floats) -> Trajectory:
+    return problem.once(("cautiously", car.id, amps.tobytes()), lambda: car.run(amps, car.rate.cautious, problem.grid))
+
+
+def _ready(problem: Problem, car: Car, cautious: Trajectory) -> tuple[tuple[Readiness, ...], Readiness | None]:
+    """What is aboard at each departure, and at the end unless the car is away then."""
+    departures = []
+    for nth, departure in enumerate(car.departures):
+        aboard = cautious.before_leaving_kwh[nth]
+        if departure.ready_edge is not None:
+            aboard = float(cautious.soc_kwh[departure.ready_edge])
+        departures.append(_readiness(departure.taking.at_s, departure.required_kwh, aboard))
+    if car.wanted_at_end_kwh is None:
+        return tuple(departures), None
+    edge = problem.grid.n_slots if car.end_ready_edge is None else car.end_ready_edge
+    end = _readiness(float(problem.grid.edges_s[-1]), car.wanted_at_end_kwh, float(cautious.soc_kwh[edge]))
+    return tuple(departures), end
 
 
 def _before_trips(car: Car, cautious: Trajectory, edge: int) -> float:
@@ -190,6 +204,8 @@ def _before_trips(car: Car, cautious: Trajectory, edge: int) -> float:
 
 
 def _waited_ah(problem: Problem, car: Car, amps: Floats, mean: Trajectory) -> float:
+    if car.vehicle.boost_pct == 0:
+        return 0.0
     boost_kwh = car.vehicle.boost_pct / 100 * car.vehicle.usable_kwh
     low = car.chargeable & (mean.soc_kwh[:-1] < boost_kwh - NOTHING_KWH)
     return float((car.limit_a - amps)[low].sum()) * problem.grid.hours

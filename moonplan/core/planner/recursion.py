@@ -785,4 +785,7 @@ def _best_length(
             worth = paid + value_at(there, values[t + 1, done, band[0][t + 1] : band[1][t + 1]], level)
             if worth < best - 1e-9:
                 best, best_last = worth, t
+        full = slot.limit_kwh - _NOTHING
+        if level >= full and mean >= full and (t + 1 == len(slots.limit_kwh) or slots.limit_kwh[t + 1] <= slot.limit_kwh):
+            break
     return best, best_last

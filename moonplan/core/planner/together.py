@@ -7,7 +7,7 @@ gives the same plan.
 import dataclasses
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from itertools import combinations
+from itertools import combinations, permutations
 from typing import cast
 
 import numpy as np
@@ -15,16 +15,17 @@ import numpy as np
 from moonplan.core import hookup
 from moonplan.core.planner.constraints import broken_alone, broken_rules, room_for, sun_for
 from moonplan.core.planner.one_car import Surroundings, nothing_left, plan_one
-from moonplan.core.planner.outcome import Outcome, outcome
+from moonplan.core.planner.outcome import Outcome, outcome, short_kwh
 from moonplan.core.planner.problem import Car, Problem
 from moonplan.core.simulate import NOTHING_KWH, Run, runs
 from moonplan.core.timegrid import Floats
 
 _ROUNDS = 3
 _MOST_ORDERS = 6
-# How many of the orders are gone on with when there is time, and at what part of the sharing's prices others are made.
+# How many of the orders are gone on with when there is time; at what parts of what the sharing is worth others are made.
 _REFINED = 2
-_GUIDED_SHARES = (1.0, 0.5)
+_GUIDED_SHARES = (1.3, 1.0, 0.75, 0.5, 0.25)
+_PAIRED_SHARES = (1.0, 0.5)
 _CONTROLS = ("hand", "timer", "managed")
 _TRIALS_A_CAR = 150
 # In how many slots a managed car's current is lowered at most.
@@ -93,14 +94,32 @@ def refined(problem: Problem, found: Candidate, guide: Guide) -> Candidate:
         return _paired(problem, _settled(problem, found))
     starts = [found, *_firsts(problem)[:_REFINED]]
     for share in _GUIDED_SHARES:
-        guided = Guide([toll * share for toll in guide.tolls], guide.sun_price)
-        starts += [_in_order(problem, order, guided) for order in _orders(problem)[:2]]
+        starts += [_in_order(problem, order, guide, share) for order in _orders(problem)[:2]]
     starts.sort(key=lambda start: start.outcome.rank)
     best = found
     for start in starts[: _REFINED + 1]:
         settled = _settled(problem, start)
         best = settled if settled.better_than(best) else best
+    best = _paired_off(problem, best, guide) if len(problem.cars) > 2 else best
     return _paired(problem, _gives_way(problem, best))
+
+
+def _paired_off(problem: Problem, best: Candidate, guide: Guide) -> Candidate:
+    """Each car planned anew as if one other were not there, that one around it, and the first again around both."""
+    for _ in range(_ROUNDS):
+        before = best
+        for i, j in permutations(range(len(problem.cars)), 2):
+            for share in _PAIRED_SHARES:
+                amps = list(best.amps)
+                amps[j] = _pinned(problem.cars[j])
+                amps[i] = _guided(problem, amps, i, guide, share)
+                amps[j] = _planned(problem, amps, j)
+                amps[i] = _planned(problem, amps, i)
+                trial = candidate(problem, amps)
+                best = _improved(problem, trial) if trial.better_than(best) else best
+        if best is before:
+            break
+    return best
 
 
 def _paired(problem: Problem, best: Candidate) -> Candidate:
@@ -144,7 +163,7 @@ def _fit(problem: Problem, found: Candidate) -> bool:
 
 def _alone(problem: Problem, *, fine: bool) -> Candidate:
     """Each car as if the others were pinned at what they must do."""
-    pinned = [np.where(np.isnan(car.pinned_a), 0.0, car.pinned_a) for car in problem.cars]
+    pinned = [_pinned(car) for car in problem.cars]
     return candidate(problem, [_planned(problem, pinned, i, fine=fine) for i in range(len(problem.cars))])
 
 
@@ -244,16 +263,23 @@ def _orders(problem: Problem) -> list[tuple[int, ...]]:
     return list(dict.fromkeys([least_free, tuple(sorted(listed, key=first_leave)), listed, listed[::-1]]))
 
 
-def _in_order(problem: Problem, order: Sequence[int], guide: Guide | None = None) -> Candidate:
-    amps = [np.where(np.isnan(car.pinned_a), 0.0, car.pinned_a) for car in problem.cars]
+def _in_order(problem: Problem, order: Sequence[int], guide: Guide | None = None, share: float = 1.0) -> Candidate:
+    amps = [_pinned(car) for car in problem.cars]
     for i in order:
-        if guide is None:
-            amps[i] = _planned(problem, amps, i, fine=False)
-            continue
-        around = _surroundings(problem, amps, i)
-        priced = dataclasses.replace(around, toll=guide.tolls[i], sun_price=guide.sun_price)
-        amps[i] = _planned_anew(problem, i, priced, fine=False)
+        amps[i] = _planned(problem, amps, i, fine=False) if guide is None else _guided(problem, amps, i, guide, share)
     return candidate(problem, amps)
+
+
+def _guided(problem: Problem, amps: Sequence[Floats], i: int, guide: Guide, share: float) -> Floats:
+    """A car planned around the others at a part of what the sharing is worth."""
+    around = _surroundings(problem, amps, i)
+    priced = dataclasses.replace(around, toll=share * guide.tolls[i], sun_price=guide.sun_price)
+    return _planned_anew(problem, i, priced, fine=False)
+
+
+def _pinned(car: Car) -> Floats:
+    """Nothing but what a person pinned."""
+    return np.where(np.isnan(car.pinned_a), 0.0, car.pinned_a)
 
 
 def _planned(problem: Problem, amps: Sequence[Floats], i: int, *, fine: bool = True) -> Floats:
@@ -292,7 +318,10 @@ def _improved(problem: Problem, start: Candidate) -> Candidate:
                 left -= 1
                 if left <= 0:
                     break
-                if bool((moved > room + 1e-9).any()):
+                if (
+                    bool((moved > room + 1e-9).any())
+                    or short_kwh(problem, car, moved) > best.outcome.cars[i].short_kwh + 1e-5
+                ):
                     continue
                 trial = candidate(problem, [*best.amps[:i], moved, *best.amps[i + 1 :]])
                 if trial.better_than(best) and not any(broken_alone(problem, car, moved)):
