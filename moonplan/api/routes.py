@@ -17,7 +17,7 @@ from moonplan.household import accounts, editing
 from moonplan.household import models as rows
 from moonplan.household.models import Change, Household, Person
 from moonplan.logbook.models import RateReading
-from moonplan.planning import rates
+from moonplan.planning import cautions, rates
 from moonplan.planning.documents import core_household, planning_now
 from moonplan.planning.drawing import drawing
 from moonplan.planning.tonight import edit_evening, refinement, tonight
@@ -96,7 +96,7 @@ def invite(request: HttpRequest) -> Any:
 
 @api.get("/tonight", response={200: s.Tonight, **PROBLEMS}, operation_id="tonight")
 def get_tonight(request: HttpRequest) -> Any:
-    return tonight(person_of(request).household)
+    return tonight(person_of(request))
 
 
 @api.patch("/tonight/{int:vehicle_id}", response={200: s.Tonight, **PROBLEMS}, operation_id="edit_evening")
@@ -104,7 +104,7 @@ def patch_tonight(request: HttpRequest, vehicle_id: int, given: s.EveningEdit) -
     person = person_of(request)
     vehicle = rows.Vehicle.objects.of(person.household).get(pk=vehicle_id)
     edit_evening(person, vehicle, given.dict(exclude_unset=True, exclude={"versions"}), given.versions)
-    return tonight(person.household)
+    return tonight(person)
 
 
 @api.get("/tonight/refinement", response={200: s.Refinement, **PROBLEMS}, operation_id="refinement")
@@ -115,6 +115,14 @@ def get_refinement(request: HttpRequest) -> Any:
 @api.get("/habits", response={200: s.Comparison, **PROBLEMS}, operation_id="compare_habits")
 def compare_habits(request: HttpRequest) -> Any:
     return comparison_document(compare(core_household(person_of(request).household, planning_now())))
+
+
+@api.put("/cautions", response={200: s.CautionMark, **PROBLEMS}, operation_id="mark_caution")
+def mark_caution(request: HttpRequest, given: s.CautionMark) -> Any:
+    person = person_of(request)
+    document = core_household(person.household, planning_now())
+    cautions.mark(person, document, (given.code, given.about, given.subject), read=given.read)
+    return given
 
 
 @api.post("/undo", response={200: s.Who, **PROBLEMS}, operation_id="undo")
@@ -176,6 +184,22 @@ def what_if(request: HttpRequest, vehicle_id: int, lead_id: int, given: s.WhatIf
     return rates.what_if(person.household, made, (str(vehicle.pk), str(lead.pk)), given.dict(exclude_unset=True))
 
 
+@api.post(f"{_HOOKUP}/options", response={200: s.Hookups, **PROBLEMS}, operation_id="keep_option")
+def keep_option(request: HttpRequest, vehicle_id: int, lead_id: int, given: s.OptionKept) -> Any:
+    person = person_of(request)
+    vehicle, lead = _pair(person, vehicle_id, lead_id)
+    rates.keep_option(person, vehicle, lead, given.name, given.links.dict(exclude_unset=True))
+    return _hookups(person.household)
+
+
+@api.delete("/options/{int:option_id}", response={200: s.Hookups, **PROBLEMS}, operation_id="throw_option_away")
+def throw_option_away(request: HttpRequest, option_id: int, version: int) -> Any:
+    person = person_of(request)
+    row = rows.Option.objects.of(person.household).get(pk=option_id)
+    editing.remove(person, row, version=version, what=f"option {row.name} thrown away")
+    return _hookups(person.household)
+
+
 @api.post(f"{_HOOKUP}/table", response={200: s.Brought, **PROBLEMS}, operation_id="bring_readings")
 def bring_readings(request: HttpRequest, vehicle_id: int, lead_id: int, given: s.Table) -> Any:
     person = person_of(request)
@@ -209,8 +233,9 @@ def _typed(person: Person, given: s.ReadingIn) -> dict[str, Any]:
 # --- the household -------------------------------------------------------------------------------------------------------
 
 
-def _whole(household: Household) -> dict[str, Any]:
-    household = Household.objects.get(pk=household.pk)
+def _whole(person: Person) -> dict[str, Any]:
+    household = Household.objects.get(pk=person.household_id)
+    person.household = household
     last = Change.objects.filter(household=household, undone=False).first()
     return {
         "household": household,
@@ -220,14 +245,14 @@ def _whole(household: Household) -> dict[str, Any]:
         "vehicles": rows.Vehicle.objects.of(household),
         "trips": rows.Trip.objects.of(household).filter(back__gt=planning_now()),
         "bands": rows.Band.objects.of(household),
-        "drawing": drawing(household),
+        "drawing": drawing(person),
         "undo": None if last is None else last.what,
     }
 
 
 @api.get("/household", response={200: s.WholeHousehold, **PROBLEMS}, operation_id="household")
 def get_household(request: HttpRequest) -> Any:
-    return _whole(person_of(request).household)
+    return _whole(person_of(request))
 
 
 @api.patch("/household", response={200: s.WholeHousehold, **PROBLEMS}, operation_id="edit_household")
@@ -235,7 +260,7 @@ def patch_household(request: HttpRequest, version: int, given: s.HouseholdPatch)
     person = person_of(request)
     fields = given.dict(exclude_unset=True)  # type: ignore[attr-defined]
     editing.change(person, person.household, fields, version=version, what="household")
-    return _whole(person.household)
+    return _whole(person)
 
 
 def _rows(kind: str, patch: Any) -> Router:
@@ -247,19 +272,19 @@ def _rows(kind: str, patch: Any) -> Router:
         person = person_of(request)
         fields = given.dict(exclude_unset=True)
         editing.add(person, kind, fields, what=f"{fields.get('name') or kind} added")
-        return _whole(person.household)
+        return _whole(person)
 
     def change(request: HttpRequest, row_id: int, version: int, given: patch) -> Any:
         person = person_of(request)
         row = model.objects.of(person.household).get(pk=row_id)
         editing.change(person, row, given.dict(exclude_unset=True), version=version, what=str(row))
-        return _whole(person.household)
+        return _whole(person)
 
     def remove(request: HttpRequest, row_id: int, version: int) -> Any:
         person = person_of(request)
         row = model.objects.of(person.household).get(pk=row_id)
         editing.remove(person, row, version=version, what=f"{row} removed")
-        return _whole(person.household)
+        return _whole(person)
 
     # The annotation names a schema made per kind; it must be the class itself, not its name.
     add.__annotations__["given"] = change.__annotations__["given"] = patch

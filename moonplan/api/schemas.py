@@ -133,9 +133,10 @@ class SupplyPower(Schema):
 
 
 class VehicleChain(Schema):
-    """A car's chain, its bottleneck and what would decide next."""
+    """A car's chain on a lead, its bottleneck and what would decide next."""
 
     id: int
+    lead: int
     links: list[Link]
     phases: int
     rate_source: Literal["measured", "assumed"]
@@ -150,8 +151,24 @@ class VehicleChain(Schema):
 
 class Caution(Schema):
     code: str
+    about: Literal["circuit", "lead", "supply"]
     subject: str
-    text: str
+    title: str
+    because: str
+    advice: str
+
+
+class ReadableCaution(Caution):
+    """A caution, and whether the person who asks has read it as it stands."""
+
+    read: bool
+
+
+class CautionMark(Strict):
+    code: str
+    about: str
+    subject: str
+    read: bool
 
 
 class Drawing(Schema):
@@ -159,7 +176,8 @@ class Drawing(Schema):
     circuits: list[LinkPower]
     leads: list[LinkPower]
     vehicles: list[VehicleChain]
-    cautions: list[Caution]
+    reach: list[VehicleChain]
+    cautions: list[ReadableCaution]
 
 
 class WholeHousehold(Schema):
@@ -327,8 +345,10 @@ class Totals(Schema):
     short_kwh: float
 
 
-class CautionTonight(Caution):
-    about: list[str]
+class CautionTonight(ReadableCaution):
+    """cars : ids of those it speaks of."""
+
+    cars: list[str]
 
 
 class Tonight(Schema):
@@ -422,6 +442,7 @@ class HookupOut(Schema):
     band: list[BandPoint]
     readings: list[ReadingOut]
     currents: list[CurrentOut]
+    options: list[OptionOut]
 
 
 class Hookups(Schema):
@@ -506,6 +527,13 @@ class WhatIf(Strict):
     phases: Literal[1, 2, 3] | None = None
 
 
+class OptionKept(Strict):
+    """A what-if to keep; without a name it is called after what it changes."""
+
+    name: Annotated[str, Field(max_length=200)] = ""
+    links: WhatIf
+
+
 class OutlookOut(Schema):
     """What a chain gives, and what decides it."""
 
@@ -522,9 +550,21 @@ class OutlookOut(Schema):
     night_km: float
 
 
+class OptionOut(Schema):
+    """A kept what-if, and what the chain would give."""
+
+    id: int
+    version: int
+    name: str
+    outlook: OutlookOut
+
+
 class Outlooks(Schema):
+    """The chain as it is and as it would be, with the cautions that would be new."""
+
     now: OutlookOut
     then: OutlookOut
+    cautions: list[Caution]
 
 
 class ReadingPatch(Strict):

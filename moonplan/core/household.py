@@ -156,6 +156,8 @@ class Circuit:
     other_load_a: Amps = 0.0
     sharing: Sharing | None = None
     residual_current_protection: bool | None = None
+    inspected: bool | None = None
+    new_work: bool | None = None
 
     __pydantic_config__ = STRICT
 
@@ -180,6 +182,12 @@ class Lead:
     cable_a: RatedAmps | None = None
     cable_phases: Phases | None = None
     control: Control = "managed"
+    extension: bool | None = None
+    combines_outlets: bool | None = None
+    across: Literal["path", "window"] | None = None
+    outdoors: bool | None = None
+    weather_rated: bool | None = None
+    restarts: bool | None = None
 
     __pydantic_config__ = STRICT
 

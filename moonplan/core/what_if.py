@@ -58,6 +58,8 @@ def changed(household: Household, vehicle_id: str, lead_id: str, change: Change)
         legs = ("L1", "L2", "L3") if change.phases == 3 else circuit.legs
         circuit = replace(circuit, phases=change.phases, legs=legs)
         lead = replace(lead, phases=change.phases, cable_phases=change.phases if lead.cable_phases else None)
+    if circuit != household.circuit(lead.circuit):
+        circuit = replace(circuit, new_work=True)
 
     def of(vehicle: Vehicle) -> Vehicle:
         if vehicle.id != vehicle_id:

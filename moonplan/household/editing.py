@@ -32,6 +32,7 @@ KINDS: dict[str, str] = {
     "trip": "household.Trip",
     "band": "household.Band",
     "evening": "household.Evening",
+    "option": "household.Option",
     "soc": "logbook.SocReading",
     "reading": "logbook.RateReading",
 }

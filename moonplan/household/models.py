@@ -119,6 +119,8 @@ class Circuit(Part):
     other_load_a = models.FloatField(default=0)
     sharing = models.CharField(max_length=5, null=True, blank=True)
     residual_current_protection = models.BooleanField(null=True, blank=True)
+    inspected = models.BooleanField(null=True, blank=True)
+    new_work = models.BooleanField(null=True, blank=True)
 
 
 class Lead(Part):
@@ -131,6 +133,12 @@ class Lead(Part):
     cable_a = models.FloatField(null=True, blank=True)
     cable_phases = models.PositiveSmallIntegerField(null=True, blank=True)
     control = models.CharField(max_length=8, default="managed")
+    extension = models.BooleanField(null=True, blank=True)
+    combines_outlets = models.BooleanField(null=True, blank=True)
+    across = models.CharField(max_length=6, null=True, blank=True)
+    outdoors = models.BooleanField(null=True, blank=True)
+    weather_rated = models.BooleanField(null=True, blank=True)
+    restarts = models.BooleanField(null=True, blank=True)
 
 
 class Vehicle(Part):
@@ -207,6 +215,31 @@ class Evening(Part):
 
     class Meta(Part.Meta):
         constraints = (models.UniqueConstraint(fields=("vehicle", "night"), name="one_evening_a_night"),)
+
+
+class Option(Part):
+    """A hook-up as it might be: links that are changed (the keys of a what-if), kept for later."""
+
+    name = models.CharField(max_length=200)
+    vehicle = models.ForeignKey(Vehicle, on_delete=models.CASCADE)
+    lead = models.ForeignKey(Lead, on_delete=models.CASCADE)
+    links = models.JSONField(default=dict)
+
+
+class ReadCaution(models.Model):
+    """A caution that a person has read, with the reason it gave then: for another reason it is a new one."""
+
+    person = models.ForeignKey(Person, on_delete=models.CASCADE, related_name="read_cautions")
+    code = models.CharField(max_length=50)
+    about = models.CharField(max_length=10)
+    subject = models.CharField(max_length=20)
+    because = models.TextField()
+
+    class Meta:
+        constraints = (models.UniqueConstraint(fields=("person", "code", "about", "subject"), name="one_reading_a_caution"),)
+
+    def __str__(self) -> str:
+        return f"{self.code} read by {self.person}"
 
 
 class Change(models.Model):

@@ -51,6 +51,11 @@ _HERON_READ: list[tuple[int, str, dict[str, float | bool]]] = [
     (3, "", {"minutes": 15, "amps": 8, "volts": 229, "range_per_h": 30, "soc_pct": 58}),
     (2, "", {"minutes": 20, "amps": 16, "volts": 227, "range_per_h": 63, "soc_pct": 39}),
 ]
+# Heron at the gate post, whose old cable carries 10 A and decides.
+_HERON_AT_THE_POST: list[tuple[int, str, dict[str, float | bool]]] = [
+    (9, "the old cable: no more than 10 A", {"minutes": 25, "amps": 10, "volts": 229, "range_per_h": 12, "soc_pct": 50}),
+    (8, "", {"minutes": 40, "amps": 10, "volts": 229, "range_per_h": 12, "soc_pct": 63}),
+]
 # Wren's cannot be fitted yet, so its rate still stands on what such cars usually do.
 _WREN_READ: list[tuple[int, str, dict[str, float | bool]]] = [
     (6, "too early", {"minutes": 3, "amps": 10, "volts": 229, "range_per_h": 8, "soc_pct": 48}),
@@ -129,6 +134,19 @@ def _rows(household: Household, now: datetime) -> None:
     brick = Lead.objects.create(
         household=household, name="portable lead", circuit=shed, max_a=13, steps_a=[6, 8, 10, 13], control="hand"
     )
+    post = Circuit.objects.create(
+        household=household,
+        name="gate post",
+        breaker_a=16,
+        voltage_v=230,
+        phases=1,
+        legs=["L3"],
+        continuous_factor=1.0,
+        residual_current_protection=True,
+    )
+    at_the_post = Lead.objects.create(
+        household=household, name="post unit", circuit=post, max_a=16, cable_a=10, cable_phases=1, outdoors=True
+    )
     heron = Vehicle.objects.create(
         household=household,
         name="Heron",
@@ -169,6 +187,7 @@ def _rows(household: Household, now: datetime) -> None:
         SocReading.objects.create(household=household, vehicle=vehicle, at=now - timedelta(minutes=20), soc_pct=pct)
     for vehicle, lead, days_ago, note, values in (
         *((heron, unit, days, note, values) for days, note, values in _HERON_READ),
+        *((heron, at_the_post, days, note, values) for days, note, values in _HERON_AT_THE_POST),
         *((wren, brick, days, note, values) for days, note, values in _WREN_READ),
     ):
         at = now - timedelta(days=days_ago)

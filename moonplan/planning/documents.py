@@ -27,9 +27,12 @@ _VEHICLE_KEYS = [
 ]
 _CIRCUIT_KEYS = [
     *("kind", "breaker_a", "wire_a", "outlet_a", "socket_a", "voltage_v", "phases", "legs", "continuous_factor"),
-    *("other_load_a", "sharing", "residual_current_protection"),
+    *("other_load_a", "sharing", "residual_current_protection", "inspected", "new_work"),
 ]
-_LEAD_KEYS = ["max_a", "min_a", "steps_a", "phases", "cable_a", "cable_phases", "control"]
+_LEAD_KEYS = [
+    *("max_a", "min_a", "steps_a", "phases", "cable_a", "cable_phases", "control"),
+    *("extension", "combines_outlets", "across", "outdoors", "weather_rated", "restarts"),
+]
 
 
 @cache
@@ -176,11 +179,7 @@ def _vehicle(vehicle: Vehicle, now: datetime) -> dict[str, Any]:
         "lead": str(vehicle.lead_id),
         "soc_pct": 50.0 if reading is None else reading.soc_pct,
         "end_pct": _wanted_at_end(vehicle),
-        **(
-            {"plug_in_hours": [vehicle.plug_in_from, vehicle.plug_in_to]}
-            if vehicle.plug_in_from or vehicle.plug_in_to
-            else {}
-        ),
+        **_plug_in_hours(vehicle),
         **_kept(vehicle, _VEHICLE_KEYS),
     }
 

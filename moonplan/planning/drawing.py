@@ -2,20 +2,22 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from typing import Any
 
 from moonplan.core import hookup
-from moonplan.core.cautions import cautions
 from moonplan.core.household import Household as Document
 from moonplan.core.household import Lead, Vehicle
 from moonplan.core.rates import hookup_rate, range_km
-from moonplan.household.models import Household
+from moonplan.household.models import Person
+from moonplan.planning.cautions import shown
 from moonplan.planning.documents import core_household, planning_now
 
 
-def drawing(household: Household) -> dict[str, Any]:
-    """Amps and kW after the supply, each circuit and each lead, and each car's chain with its bottleneck."""
-    document = core_household(household, planning_now())
+def drawing(person: Person) -> dict[str, Any]:
+    """Amps and kW after the supply, each circuit and each lead, and each car's chain with its bottleneck, on its usual
+    lead (`vehicles`) and on every other (`reach`)."""
+    document = core_household(person.household, planning_now())
     supply = document.supply
     amps = supply.rating_a * supply.continuous_factor
     return {
@@ -30,7 +32,13 @@ def drawing(household: Household) -> dict[str, Any]:
         ],
         "leads": [_lead(document, lead) for lead in document.leads],
         "vehicles": [_vehicle(document, vehicle) for vehicle in document.vehicles],
-        "cautions": [{"code": c.code, "subject": c.subject, "text": c.text} for c in cautions(document)],
+        "reach": [
+            _vehicle(document, replace(vehicle, lead=lead.id))
+            for lead in document.leads
+            for vehicle in document.vehicles
+            if vehicle.lead != lead.id
+        ],
+        "cautions": shown(person, document),
     }
 
 
@@ -47,6 +55,7 @@ def _vehicle(document: Document, vehicle: Vehicle) -> dict[str, Any]:
     rate = hookup_rate(document.rate_of(vehicle), nominal_v=circuit.voltage_v)
     told: dict[str, Any] = {
         "id": int(vehicle.id),
+        "lead": int(lead.id),
         "links": [
             {"link": link, "amps": amps} for link, amps in hookup.chain(circuit, lead, vehicle, document.supply).items()
         ],

@@ -17,6 +17,7 @@ from django.utils.dateparse import parse_datetime
 from moonplan.core import hookup as chain
 from moonplan.core import household as core
 from moonplan.core import readings as documents
+from moonplan.core.cautions import cautions
 from moonplan.core.currents import currents
 from moonplan.core.explanation import Learned, explain, learn
 from moonplan.core.fit import fit, hookup_rate_of
@@ -26,7 +27,7 @@ from moonplan.core.readings import Hookup, Reading, Readings, ReadVehicle
 from moonplan.core.tables import RefusedRow, rows_of
 from moonplan.core.what_if import Change, changed, outlook
 from moonplan.household import editing
-from moonplan.household.models import Household, Lead, Person, Vehicle
+from moonplan.household.models import Household, Lead, Option, Person, Vehicle
 from moonplan.logbook.models import RateReading
 
 _BAND_POINTS = 9
@@ -110,18 +111,24 @@ def measured_rates(household: core.Household, rows: list[RateReading]) -> list[d
 
 
 def hookups(household: Household, made: core.Household) -> list[dict[str, Any]]:
-    """Every hook-up: each car on its usual lead, and on every other that it was read on."""
+    """Every hook-up: each car on its usual lead, then on every other."""
     rows = list(RateReading.objects.of(household))
     usual = [(v.id, v.lead) for v in made.vehicles]
     read = [(str(row.vehicle_id), str(row.lead_id)) for row in rows]
-    return [_told(made, pair, [r for r, at in zip(rows, read, strict=True) if at == pair]) for pair in _once(usual + read)]
+    kept = list(Option.objects.of(household))
+    others = [(v.id, lead.id) for v in made.vehicles for lead in made.leads if lead.id != v.lead]
+    return [
+        _told(
+            made,
+            pair,
+            [row for row, at in zip(rows, read, strict=True) if at == pair],
+            [option for option in kept if (str(option.vehicle_id), str(option.lead_id)) == pair],
+        )
+        for pair in usual + others
+    ]
 
 
-def _once(pairs: list[tuple[str, str]]) -> list[tuple[str, str]]:
-    return list(dict.fromkeys(pairs))
-
-
-def _told(made: core.Household, pair: tuple[str, str], rows: list[RateReading]) -> dict[str, Any]:
+def _told(made: core.Household, pair: tuple[str, str], rows: list[RateReading], options: list[Option]) -> dict[str, Any]:
     at = HookupAt(made, *pair)
     learned = learn(at.document(tuple(core_reading(row) for row in rows)))
     rate = at.rate(learned)
@@ -170,6 +177,15 @@ def _told(made: core.Household, pair: tuple[str, str], rows: list[RateReading]) 
                 "note": row.note,
             }
             for row, one in zip(rows, learned.readings, strict=True)
+        ],
+        "options": [
+            {
+                "id": option.pk,
+                "version": option.version,
+                "name": option.name,
+                "outlook": _outlook(changed(made, *pair, Change(**option.links)), pair[0], rate.mean),
+            }
+            for option in options
         ],
         "currents": [
             asdict(row)
@@ -227,7 +243,38 @@ def what_if(household: Household, made: core.Household, pair: tuple[str, str], g
         core.read(json.dumps(core.write(other)))
     except BadDocument as error:
         raise editing.Refused(error.mistakes) from error
-    return {"now": _outlook(as_it_is, pair[0], rate), "then": _outlook(other, pair[0], rate)}
+    known = {caution.key for caution in cautions(as_it_is)}
+    return {
+        "now": _outlook(as_it_is, pair[0], rate),
+        "then": _outlook(other, pair[0], rate),
+        "cautions": [asdict(caution) for caution in cautions(other) if caution.key not in known],
+    }
+
+
+def keep_option(person: Person, vehicle: Vehicle, lead: Lead, name: str, given: Mapping[str, Any]) -> None:
+    """Keep a what-if for later, under its name, or one made of what it changes.
+
+    Raises
+    ------
+    Refused
+        As `what_if`, or where nothing is changed.
+    """
+    if not given:
+        raise editing.Refused([Mistake("links", "none", "a link that is another one")])
+    words = ", ".join(_OPTION_WORDS[link].format(value) for link, value in given.items())
+    fields = {"vehicle_id": vehicle.pk, "lead_id": lead.pk, "name": name.strip() or words, "links": dict(given)}
+    editing.add(person, "option", fields, what=f"{vehicle.name}: option kept")
+
+
+_OPTION_WORDS = {
+    "breaker_a": "{:g} A breaker",
+    "dedicated": "a dedicated circuit",
+    "lead_a": "{:g} A lead",
+    "cable_a": "{:g} A cable",
+    "onboard_kw": "{:g} kW on board",
+    "ceiling_a": "never above {:g} A",
+    "phases": "{} phases",
+}
 
 
 def _outlook(made: core.Household, vehicle_id: str, rate: Rate) -> dict[str, Any]:

@@ -24,7 +24,7 @@ from moonplan.core.planner.tonight import Decision, decide, the_night
 from moonplan.core.timegrid import noon
 from moonplan.household import editing
 from moonplan.household.models import Change, Evening, Household, Person, Trip, Vehicle
-from moonplan.planning import refining
+from moonplan.planning import cautions, refining
 from moonplan.planning.documents import as_core, core_household, household_document, planning_now, soc_of
 from moonplan.planning.models import ShownPlan
 
@@ -32,8 +32,9 @@ from moonplan.planning.models import ShownPlan
 _DEPTHS = 5
 
 
-def tonight(household: Household) -> dict[str, Any]:
+def tonight(person: Person) -> dict[str, Any]:
     """Everything the evening's screen shows."""
+    household = person.household
     began = time.perf_counter()
     now = planning_now()
     given = household_document(household, now)
@@ -72,7 +73,10 @@ def tonight(household: Household) -> dict[str, Any]:
             for i, car in enumerate(made.problem.cars)
         ],
         "totals": answer["totals"],
-        "cautions": [caution | {"about": _named(made, caution)} for caution in answer["cautions"]],
+        "cautions": [
+            caution | {"cars": _cars_of(made, decisions, caution)}
+            for caution in cautions.shown(person, made.problem.household)
+        ],
         "undo": None if last is None else last.what,
         "server_ms": round((time.perf_counter() - began) * 1000),
     }
@@ -283,9 +287,13 @@ def _inputs(car: Car, vehicle: Vehicle, night: Any, now: datetime, household_hab
     }
 
 
-def _named(made: Plan, caution: Mapping[str, str]) -> list[str]:
-    """Ids of the cars that a caution speaks of, by their car, lead or circuit."""
-    return [car.id for car in made.problem.cars if caution["subject"] in (car.id, car.lead.id, car.circuit.id)]
+def _cars_of(made: Plan, decisions: list[Decision], caution: Mapping[str, str]) -> list[str]:
+    """Ids of the cars that a caution speaks of, by their lead or circuit; the supply's is told once, where one plugs in."""
+    about, subject = caution["about"], caution["subject"]
+    cars = made.problem.cars
+    if about == "supply":
+        return [car.id for car, one in zip(cars, decisions, strict=True) if one.action == "plug_in"][:1]
+    return [car.id for car in cars if subject == (car.lead.id if about == "lead" else car.circuit.id)]
 
 
 # --- the evening's edits ------------------------------------------------------------------------------------------------

@@ -4,10 +4,11 @@ from typing import Any
 
 import pytest
 
-from moonplan.core.cautions import cautions
+from moonplan.core.cautions import RULES, cautions
 from tests.core.factories import LOSSLESS, a_circuit, a_household, a_lead
 
 SAFE: dict[str, Any] = {"circuits": [a_circuit(residual_current_protection=True)]}
+SUPPLY = {"leg_voltage_v": 230, "legs": 3, "rating_a": 25, "continuous_factor": 1.0}
 
 
 def codes(**changes: Any) -> set[str]:
@@ -16,6 +17,10 @@ def codes(**changes: Any) -> set[str]:
 
 def circuit(**changes: Any) -> dict[str, Any]:
     return {"circuits": [a_circuit(residual_current_protection=True, **changes)]}
+
+
+def lead(**changes: Any) -> dict[str, Any]:
+    return {"leads": [a_lead(**changes)]}
 
 
 def test_an_ordinary_good_circuit_calls_for_none():
@@ -31,6 +36,30 @@ def test_an_ordinary_good_circuit_calls_for_none():
             circuit(kind="socket", outlet_a=16, socket_a=13),
             circuit(kind="socket", outlet_a=16, socket_a=10),
         ),
+        # 40 A for hours are 80 % of a 50 A breaker: a unit set to 48 A asks for more.
+        (
+            "lead-above-circuit",
+            circuit(breaker_a=50, continuous_factor=0.8) | lead(max_a=48),
+            circuit(breaker_a=60, continuous_factor=0.8) | lead(max_a=48),
+        ),
+        ("lead-above-circuit", circuit(kind="socket", outlet_a=10), circuit(kind="socket", outlet_a=16)),
+        (
+            "uninspected-socket",
+            circuit(kind="socket", outlet_a=16),
+            circuit(kind="socket", outlet_a=16, inspected=True),
+        ),
+        ("new-work", circuit(new_work=True), circuit(new_work=False)),
+        ("combined-outlets", lead(combines_outlets=True), lead(combines_outlets=False)),
+        ("extension-lead", lead(extension=True), lead()),
+        ("cable-route", lead(across="window"), lead()),
+        ("weather-rating", lead(outdoors=True), lead(outdoors=True, weather_rated=True)),
+        ("no-restart", lead(restarts=False), lead(restarts=True)),
+        # 16 A for the car and 6.9 kW over three legs of 230 V, 10 A: 26 of 25 A; half the house leaves 21 of them.
+        (
+            "supply-near-limit",
+            {"base_load_kw": [["00:00", 6.9]], "supply": SUPPLY},
+            {"base_load_kw": [["00:00", 3.45]], "supply": SUPPLY},
+        ),
         ("socket-daily", circuit(kind="socket", outlet_a=16, socket_a=10), circuit()),
         ("breaker-above-wire", circuit(wire_a=13), circuit(wire_a=20)),
         ("low-voltage", {"rates": [LOSSLESS | {"voltage_v": 215}]}, {"rates": [LOSSLESS | {"voltage_v": 225}]}),
@@ -38,8 +67,8 @@ def test_an_ordinary_good_circuit_calls_for_none():
         ("other-loads", circuit(other_load_a=4), circuit(other_load_a=0)),
         (
             "continuous-rule",
-            {"supply": {"leg_voltage_v": 230, "legs": 3, "rating_a": 25, "continuous_factor": 0.8}},
-            {"supply": {"leg_voltage_v": 230, "legs": 3, "rating_a": 25, "continuous_factor": 1.0}},
+            {"supply": SUPPLY | {"continuous_factor": 0.8}},
+            {"supply": SUPPLY},
         ),
     ],
 )
@@ -57,6 +86,27 @@ def test_a_circuit_that_no_car_hangs_on_is_not_spoken_of():
 def test_a_caution_gives_the_figures_and_defers_to_an_electrician():
     told = cautions(a_household(**SAFE | circuit(kind="socket", outlet_a=16, socket_a=13)))[0]
 
-    assert "13 A" in told.text
+    assert (told.about, told.subject) == ("lead", "unit")
+    assert "13 A" in told.because
     assert "16 A socket" in told.text
     assert "electrician" in told.text
+
+
+def test_every_rule_has_a_night_on_which_it_fires():
+    tried = {case[0] for case in test_a_caution_fires_where_it_should_and_not_elsewhere.pytestmark[0].args[1]}
+
+    assert tried == {rule.code for rule in RULES}
+
+
+def test_a_changed_figure_is_another_reason():
+    # What was read of 13 A does not cover 16 A.
+    first, second = (
+        next(
+            c
+            for c in cautions(a_household(**circuit(kind="socket", outlet_a=16, socket_a=a)))
+            if c.code == "socket-continuous"
+        )
+        for a in (13, 15)
+    )
+    assert (first.code, first.subject) == (second.code, second.subject)
+    assert first.because != second.because

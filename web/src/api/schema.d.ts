@@ -125,6 +125,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cautions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Mark Caution */
+        put: operations["mark_caution"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/undo": {
         parameters: {
             query?: never;
@@ -205,6 +222,40 @@ export interface paths {
         /** What If */
         post: operations["what_if"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/hookups/{vehicle_id}/{lead_id}/options": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Keep Option */
+        post: operations["keep_option"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/options/{option_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Throw Option Away */
+        delete: operations["throw_option_away"];
         options?: never;
         head?: never;
         patch?: never;
@@ -613,16 +664,30 @@ export interface components {
             to_key_in: components["schemas"]["Setting"][];
             inputs: components["schemas"]["Inputs"];
         };
-        /** CautionTonight */
+        /**
+         * CautionTonight
+         * @description cars : ids of those it speaks of.
+         */
         CautionTonight: {
             /** Code */
             code: string;
+            /**
+             * About
+             * @enum {string}
+             */
+            about: "circuit" | "lead" | "supply";
             /** Subject */
             subject: string;
-            /** Text */
-            text: string;
-            /** About */
-            about: string[];
+            /** Title */
+            title: string;
+            /** Because */
+            because: string;
+            /** Advice */
+            advice: string;
+            /** Read */
+            read: boolean;
+            /** Cars */
+            cars: string[];
         };
         /** CircuitLoad */
         CircuitLoad: {
@@ -997,6 +1062,17 @@ export interface components {
             /** Level Cost */
             level_cost: number;
         };
+        /** CautionMark */
+        CautionMark: {
+            /** Code */
+            code: string;
+            /** About */
+            about: string;
+            /** Subject */
+            subject: string;
+            /** Read */
+            read: boolean;
+        };
         /** BandPoint */
         BandPoint: {
             /** Wall Kw */
@@ -1075,6 +1151,8 @@ export interface components {
             readings: components["schemas"]["ReadingOut"][];
             /** Currents */
             currents: components["schemas"]["CurrentOut"][];
+            /** Options */
+            options: components["schemas"]["OptionOut"][];
         };
         /** Hookups */
         Hookups: {
@@ -1103,6 +1181,47 @@ export interface components {
             link: string;
             /** Amps */
             amps: number;
+        };
+        /**
+         * OptionOut
+         * @description A kept what-if, and what the chain would give.
+         */
+        OptionOut: {
+            /** Id */
+            id: number;
+            /** Version */
+            version: number;
+            /** Name */
+            name: string;
+            outlook: components["schemas"]["OutlookOut"];
+        };
+        /**
+         * OutlookOut
+         * @description What a chain gives, and what decides it.
+         */
+        OutlookOut: {
+            /** Links */
+            links: components["schemas"]["Link"][];
+            /** Amps */
+            amps: number;
+            /** Phases */
+            phases: number;
+            /** Wall Kw */
+            wall_kw: number;
+            /** Bottleneck */
+            bottleneck: string | null;
+            /** Next */
+            next: string | null;
+            /** No Charge */
+            no_charge: string | null;
+            /** Battery Kw */
+            battery_kw: number;
+            /** Range Km Per H */
+            range_km_per_h: number;
+            /** Hours */
+            hours: number | null;
+            /** Night Km */
+            night_km: number;
         };
         /**
          * ReadingOut
@@ -1215,38 +1334,33 @@ export interface components {
             /** Note */
             note?: string | null;
         };
-        /**
-         * OutlookOut
-         * @description What a chain gives, and what decides it.
-         */
-        OutlookOut: {
-            /** Links */
-            links: components["schemas"]["Link"][];
-            /** Amps */
-            amps: number;
-            /** Phases */
-            phases: number;
-            /** Wall Kw */
-            wall_kw: number;
-            /** Bottleneck */
-            bottleneck: string | null;
-            /** Next */
-            next: string | null;
-            /** No Charge */
-            no_charge: string | null;
-            /** Battery Kw */
-            battery_kw: number;
-            /** Range Km Per H */
-            range_km_per_h: number;
-            /** Hours */
-            hours: number | null;
-            /** Night Km */
-            night_km: number;
+        /** Caution */
+        Caution: {
+            /** Code */
+            code: string;
+            /**
+             * About
+             * @enum {string}
+             */
+            about: "circuit" | "lead" | "supply";
+            /** Subject */
+            subject: string;
+            /** Title */
+            title: string;
+            /** Because */
+            because: string;
+            /** Advice */
+            advice: string;
         };
-        /** Outlooks */
+        /**
+         * Outlooks
+         * @description The chain as it is and as it would be, with the cautions that would be new.
+         */
         Outlooks: {
             now: components["schemas"]["OutlookOut"];
             then: components["schemas"]["OutlookOut"];
+            /** Cautions */
+            cautions: components["schemas"]["Caution"][];
         };
         /**
          * WhatIf
@@ -1267,6 +1381,18 @@ export interface components {
             ceiling_a?: number | null;
             /** Phases */
             phases?: (1 | 2 | 3) | null;
+        };
+        /**
+         * OptionKept
+         * @description A what-if to keep; without a name it is called after what it changes.
+         */
+        OptionKept: {
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            links: components["schemas"]["WhatIf"];
         };
         /**
          * Brought
@@ -1331,15 +1457,6 @@ export interface components {
             /** Months */
             months: number[] | null;
         };
-        /** Caution */
-        Caution: {
-            /** Code */
-            code: string;
-            /** Subject */
-            subject: string;
-            /** Text */
-            text: string;
-        };
         /** CircuitRow */
         CircuitRow: {
             /** ID */
@@ -1382,6 +1499,10 @@ export interface components {
             sharing?: string | null;
             /** Residual Current Protection */
             residual_current_protection?: boolean | null;
+            /** Inspected */
+            inspected?: boolean | null;
+            /** New Work */
+            new_work?: boolean | null;
             /** Feeder Id */
             feeder_id: number | null;
             /** Legs */
@@ -1396,8 +1517,10 @@ export interface components {
             leads: components["schemas"]["LinkPower"][];
             /** Vehicles */
             vehicles: components["schemas"]["VehicleChain"][];
+            /** Reach */
+            reach: components["schemas"]["VehicleChain"][];
             /** Cautions */
-            cautions: components["schemas"]["Caution"][];
+            cautions: components["schemas"]["ReadableCaution"][];
         };
         /** FeederRow */
         FeederRow: {
@@ -1573,6 +1696,18 @@ export interface components {
              * @default managed
              */
             control: string;
+            /** Extension */
+            extension?: boolean | null;
+            /** Combines Outlets */
+            combines_outlets?: boolean | null;
+            /** Across */
+            across?: string | null;
+            /** Outdoors */
+            outdoors?: boolean | null;
+            /** Weather Rated */
+            weather_rated?: boolean | null;
+            /** Restarts */
+            restarts?: boolean | null;
             /** Circuit Id */
             circuit_id: number;
             /** Steps A */
@@ -1586,6 +1721,29 @@ export interface components {
             amps: number;
             /** Kw */
             kw: number;
+        };
+        /**
+         * ReadableCaution
+         * @description A caution, and whether the person who asks has read it as it stands.
+         */
+        ReadableCaution: {
+            /** Code */
+            code: string;
+            /**
+             * About
+             * @enum {string}
+             */
+            about: "circuit" | "lead" | "supply";
+            /** Subject */
+            subject: string;
+            /** Title */
+            title: string;
+            /** Because */
+            because: string;
+            /** Advice */
+            advice: string;
+            /** Read */
+            read: boolean;
         };
         /** SupplyPower */
         SupplyPower: {
@@ -1637,11 +1795,13 @@ export interface components {
         };
         /**
          * VehicleChain
-         * @description A car's chain, its bottleneck and what would decide next.
+         * @description A car's chain on a lead, its bottleneck and what would decide next.
          */
         VehicleChain: {
             /** Id */
             id: number;
+            /** Lead */
+            lead: number;
             /** Links */
             links: components["schemas"]["Link"][];
             /** Phases */
@@ -1925,6 +2085,10 @@ export interface components {
             sharing?: string | null;
             /** Residual Current Protection */
             residual_current_protection?: boolean | null;
+            /** Inspected */
+            inspected?: boolean | null;
+            /** New Work */
+            new_work?: boolean | null;
             /** Feeder Id */
             feeder_id?: number | null;
             /** Legs */
@@ -1955,6 +2119,18 @@ export interface components {
              * @default managed
              */
             control: string | null;
+            /** Extension */
+            extension?: boolean | null;
+            /** Combines Outlets */
+            combines_outlets?: boolean | null;
+            /** Across */
+            across?: string | null;
+            /** Outdoors */
+            outdoors?: boolean | null;
+            /** Weather Rated */
+            weather_rated?: boolean | null;
+            /** Restarts */
+            restarts?: boolean | null;
             /** Circuit Id */
             circuit_id?: number | null;
             /** Steps A */
@@ -2705,6 +2881,84 @@ export interface operations {
             };
         };
     };
+    mark_caution: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CautionMark"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CautionMark"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     undo: {
         parameters: {
             query?: never;
@@ -3038,6 +3292,165 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Outlooks"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_option: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                vehicle_id: number;
+                lead_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OptionKept"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Hookups"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    throw_option_away: {
+        parameters: {
+            query: {
+                version: number;
+            };
+            header?: never;
+            path: {
+                option_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Hookups"];
                 };
             };
             /** @description Bad Request */

@@ -1,4 +1,5 @@
 import type { Schemas } from "../api/client";
+import { ChainDrawing } from "../shared/ChainDrawing";
 import { amps, distance, type Manner } from "../shared/format";
 import classes from "./Household.module.css";
 
@@ -6,14 +7,7 @@ import classes from "./Household.module.css";
 export function Chain({ chain, manner }: { chain: Schemas["VehicleChain"]; manner: Manner }) {
   return (
     <span className={classes.chain}>
-      <span className={classes.links}>
-        {chain.links.map(({ link, amps: a }) => (
-          <span key={link} className={link === chain.bottleneck ? classes.bottleneck : undefined}>
-            {link === chain.bottleneck && "▸ "}
-            {link} {amps(a)}
-          </span>
-        ))}
-      </span>
+      <ChainDrawing links={chain.links} bottleneck={chain.bottleneck} next={chain.next} />
       {chain.no_charge ? (
         <span>does not charge: {chain.no_charge}</span>
       ) : (

@@ -3,6 +3,7 @@ import { amps, type Manner } from "../shared/format";
 import { Chain } from "./Chain";
 import { CIRCUIT, FEEDER, LEAD, SUPPLY, VEHICLE } from "./fields";
 import { Node } from "./Node";
+import { Reach } from "./Reach";
 import type { Question } from "./steps";
 
 interface Props {
@@ -87,6 +88,11 @@ export function Drawing({ whole, manner, question, onSupplied }: Props) {
                       />
                     );
                   })}
+                {drawing.reach
+                  .filter((chain) => chain.lead === lead.id)
+                  .map((chain) => (
+                    <Reach key={chain.id} chain={chain} whole={whole} manner={manner} />
+                  ))}
                 <Node
                   kind="vehicle"
                   title="+ A car"

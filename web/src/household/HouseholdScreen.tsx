@@ -2,6 +2,7 @@ import { Button } from "@mantine/core";
 import { useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { api, told, type WholeHousehold } from "../api/client";
+import { Cautions } from "../shared/Cautions";
 import { clock, day, distance, type Manner, price, weekday } from "../shared/format";
 import { Drawing } from "./Drawing";
 import { BAND, PLACE, PRICES, TRIP } from "./fields";
@@ -110,10 +111,8 @@ function Shown({ whole }: { whole: WholeHousehold }) {
       </ul>
       {!household.set_up && whole.vehicles.length > 0 && <Finish whole={whole} />}
       {drawing.cautions.length > 0 && (
-        <section aria-label="Cautions" className={classes.cautions}>
-          {drawing.cautions.map((caution) => (
-            <p key={caution.code + caution.subject}>{caution.text}</p>
-          ))}
+        <section aria-label="Cautions">
+          <Cautions cautions={drawing.cautions} />
         </section>
       )}
       {household.set_up && <Invite />}

@@ -108,6 +108,8 @@ export const CIRCUIT: FieldSpec[] = [
     ],
   }),
   ask("residual_current_protection", "Residual-current protection", "flag", { more: true }),
+  ask("inspected", "An electrician has looked at it", "flag", { more: true }),
+  ask("new_work", "New wiring, breaker or panel work", "flag", { more: true }),
 ];
 
 export const FEEDER: FieldSpec[] = [
@@ -141,6 +143,19 @@ export const LEAD: FieldSpec[] = [
   ask("cable_a", "Separate cable", "number", { unit: "A", more: true }),
   ask("cable_phases", "Cable phases", "number", { more: true }),
   ask("min_a", "At least", "number", { unit: "A", more: true }),
+  ask("extension", "Through an extension lead", "flag", { more: true }),
+  ask("combines_outlets", "Combines two outlets", "flag", { more: true }),
+  ask("across", "Its cable runs", "choice", {
+    more: true,
+    choices: [
+      ["", "out of the way"],
+      ["path", "across a path"],
+      ["window", "through a window"],
+    ],
+  }),
+  ask("outdoors", "Hangs outdoors", "flag", { more: true }),
+  ask("weather_rated", "Rated for the weather", "flag", { more: true }),
+  ask("restarts", "Starts again after it has finished", "flag", { more: true }),
 ];
 
 export const VEHICLE: FieldSpec[] = [

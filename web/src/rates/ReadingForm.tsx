@@ -9,10 +9,12 @@ interface Props {
   hookup: HookupOut;
   all: Hookups;
   manner: Manner;
+  /** Without a heading, where it stands among other things. */
+  plain?: boolean;
 }
 
 /** A reading is typed here; what it says stands beside it before it is kept. */
-export function ReadingForm({ hookup, all, manner }: Props) {
+export function ReadingForm({ hookup, all, manner, plain }: Props) {
   const [kind, setKind] = useState<Kind>("display");
   const [texts, setTexts] = useState<Record<string, string>>({});
   const reading = readingOf(kind, texts, all.distance_unit, all.now);
@@ -29,7 +31,7 @@ export function ReadingForm({ hookup, all, manner }: Props) {
         if (reading) taking.mutate(reading, { onSuccess: () => setTexts({}) });
       }}
     >
-      <h2>Take a reading</h2>
+      {!plain && <h2>Take a reading</h2>}
       <div className={classes.kinds} role="radiogroup" aria-label="Kind of reading">
         {KINDS.map(([key, words]) => (
           <label key={key}>

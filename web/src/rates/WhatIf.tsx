@@ -1,9 +1,12 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { ApiError, api, type Schemas, told } from "../api/client";
-import { amps, distance, type Manner } from "../shared/format";
+import { ChainDrawing } from "../shared/ChainDrawing";
+import type { Manner } from "../shared/format";
+import { Given } from "./Given";
+import { Options } from "./Options";
 import classes from "./Rates.module.css";
-import type { HookupOut } from "./rates.queries";
+import { type HookupOut, useKeepOption } from "./rates.queries";
 
 type Change = Schemas["WhatIf"];
 
@@ -16,10 +19,11 @@ const LINKS: [keyof Change, string, string][] = [
   ["phases", "phases", ""],
 ];
 
-/** The chain link by link, and what another link would change; nothing of it is stored. */
+/** The chain link by link, and what another link would change; nothing of it is stored unless it is kept as an option. */
 export function WhatIf({ hookup, manner }: { hookup: HookupOut; manner: Manner }) {
   const [texts, setTexts] = useState<Record<string, string>>({});
   const [dedicated, setDedicated] = useState(false);
+  const [name, setName] = useState("");
   const change = changeOf(texts, dedicated);
   const asked = useQuery({
     queryKey: ["what-if", hookup.vehicle, hookup.lead, change],
@@ -33,6 +37,12 @@ export function WhatIf({ hookup, manner }: { hookup: HookupOut; manner: Manner }
         }),
       ),
   });
+  const keep = useKeepOption(hookup);
+  const clear = () => {
+    setTexts({});
+    setDedicated(false);
+    setName("");
+  };
   const errors = asked.error instanceof ApiError ? asked.error.byField : {};
   const other = Object.keys(change).length > 0;
   return (
@@ -66,55 +76,49 @@ export function WhatIf({ hookup, manner }: { hookup: HookupOut; manner: Manner }
           A dedicated circuit
         </label>
       </div>
-      {other && asked.data && !asked.error && <Chain outlook={asked.data.then} words="It would be" manner={manner} />}
+      {other && asked.data && !asked.error && (
+        <>
+          <Chain outlook={asked.data.then} words="It would be" manner={manner} />
+          {asked.data.cautions.map((caution) => (
+            <p key={caution.code + caution.subject} className={classes.wrong}>
+              {caution.title}: {caution.because}; {caution.advice}
+            </p>
+          ))}
+        </>
+      )}
       {other && asked.error && Object.keys(errors).length === 0 && <p role="alert">{asked.error.message}</p>}
       {other && (
-        <p className={classes.bring}>
-          <button
-            type="button"
-            onClick={() => {
-              setTexts({});
-              setDedicated(false);
-            }}
-          >
-            Throw it away
+        <form
+          className={classes.bring}
+          onSubmit={(event) => {
+            event.preventDefault();
+            keep.mutate({ name, links: change }, { onSuccess: clear });
+          }}
+        >
+          <label>
+            Called <input type="text" value={name} onChange={(event) => setName(event.currentTarget.value)} />
+          </label>{" "}
+          <button type="submit" disabled={keep.isPending || Boolean(asked.error)}>
+            Keep it as an option
           </button>{" "}
-          New wiring, breakers and panel work are a licensed electrician's, under your local code.
-        </p>
+          <button type="button" onClick={clear}>
+            Throw it away
+          </button>
+          {keep.error && <span role="alert"> {keep.error.message}</span>}
+        </form>
       )}
+      <Options hookup={hookup} manner={manner} />
     </section>
   );
 }
 
 function Chain({ outlook, words, manner }: { outlook: Schemas["OutlookOut"]; words: string; manner: Manner }) {
   return (
-    <p className={classes.said}>
-      {words}:{" "}
-      {outlook.links.map((one, nth) => (
-        <span key={one.link}>
-          {nth > 0 && " → "}
-          {one.link === outlook.bottleneck ? (
-            <strong>
-              {one.link} {amps(one.amps)} (decides)
-            </strong>
-          ) : (
-            `${one.link} ${amps(one.amps)}`
-          )}
-        </span>
-      ))}
-      .{" "}
-      {outlook.no_charge ? (
-        `It does not charge: ${outlook.no_charge}.`
-      ) : (
-        <>
-          {amps(outlook.amps)} on {outlook.phases} {outlook.phases === 1 ? "phase" : "phases"}:{" "}
-          {outlook.wall_kw.toFixed(2)} kW at the wall, {outlook.battery_kw.toFixed(2)} into the battery,{" "}
-          {distance(outlook.range_km_per_h, manner)} an hour, {distance(outlook.night_km, manner)} by the next departure
-          {outlook.hours === null ? "" : `, ${outlook.hours.toFixed(1)} h to the daily limit`}.
-          {outlook.next ? ` Then the ${outlook.next} would decide.` : ""}
-        </>
-      )}
-    </p>
+    <div className={classes.said}>
+      {words}:
+      <ChainDrawing links={outlook.links} bottleneck={outlook.bottleneck} next={outlook.next} />
+      <Given outlook={outlook} manner={manner} />
+    </div>
   );
 }
 

@@ -61,3 +61,21 @@ export function useEditReading() {
     onError: () => client.invalidateQueries({ queryKey: KEY }),
   });
 }
+
+export function useKeepOption(hookup: HookupOut) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: (body: Schemas["OptionKept"]) =>
+      told(api.POST("/api/hookups/{vehicle_id}/{lead_id}/options", { params: pathOf(hookup), body })),
+    onSuccess: (all: Hookups) => client.setQueryData(KEY, all),
+  });
+}
+
+export function useThrowOptionAway() {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: ({ id, version }: { id: number; version: number }) =>
+      told(api.DELETE("/api/options/{option_id}", { params: { path: { option_id: id }, query: { version } } })),
+    onSuccess: (all: Hookups) => client.setQueryData(KEY, all),
+  });
+}

@@ -101,7 +101,7 @@ export function CarEvening({ car: known, manner, cautions }: Props) {
           </p>
         )}
       </div>
-      <MarginNotes car={car} cautions={cautions} />
+      <MarginNotes car={car} manner={manner} cautions={cautions} />
     </section>
   );
 }

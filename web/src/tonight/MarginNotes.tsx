@@ -1,8 +1,17 @@
 import type { CarTonight, Schemas } from "../api/client";
+import { Cautions } from "../shared/Cautions";
+import type { Manner } from "../shared/format";
+import { ReadingHere } from "./ReadingHere";
 import classes from "./Tonight.module.css";
 
-/** What to key in, and the cautions that belong to it. */
-export function MarginNotes({ car, cautions }: { car: CarTonight; cautions: Schemas["CautionTonight"][] }) {
+interface Props {
+  car: CarTonight;
+  manner: Manner;
+  cautions: Schemas["CautionTonight"][];
+}
+
+/** What to key in, the reading to take once it charges, and the cautions that belong to it. */
+export function MarginNotes({ car, manner, cautions }: Props) {
   return (
     <aside className={classes.margin} aria-label={`Settings for ${car.name}`}>
       {car.to_key_in.length > 0 && (
@@ -18,26 +27,10 @@ export function MarginNotes({ car, cautions }: { car: CarTonight; cautions: Sche
               </div>
             ))}
           </dl>
+          <ReadingHere car={car} manner={manner} />
         </>
       )}
-      {car.action === "plug_in" &&
-        cautions.map((caution) => (
-          <details key={caution.code} className={classes.caution} open={cautions.length === 1}>
-            <summary>{TITLES[caution.code] ?? "Mind"}</summary>
-            <p>{caution.text}</p>
-          </details>
-        ))}
+      {car.action === "plug_in" && <Cautions cautions={cautions} />}
     </aside>
   );
 }
-
-const TITLES: Record<string, string> = {
-  "socket-continuous": "Socket near its limit for hours",
-  "socket-daily": "An ordinary socket, night after night",
-  "no-residual-current-protection": "No residual-current protection recorded",
-  "lead-above-circuit": "Lead above its circuit",
-  "breaker-above-wire": "Breaker above its wire",
-  "low-voltage": "Low voltage under load",
-  "other-loads": "Other loads on the circuit",
-  "continuous-rule": "Above the continuous-load rule",
-};

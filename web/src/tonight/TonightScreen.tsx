@@ -47,7 +47,7 @@ function Shown({ plan, undo }: { plan: Tonight; undo: () => void }) {
             key={car.id}
             car={car}
             manner={manner}
-            cautions={plan.cautions.filter((caution) => caution.about.includes(car.id))}
+            cautions={plan.cautions.filter((caution) => caution.cars.includes(car.id))}
           />
         ))}
       </div>
