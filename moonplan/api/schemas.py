@@ -72,6 +72,7 @@ _TYPES: dict[str, Any] = {
     "months": list[int] | None,
     "set_nights": list[str],
     "holidays": list[str],
+    "usual_km": dict[str, float | None],
     "base_load_kw": list[list[str | float]],
     "sun_day_kw": list[list[str | float]],
     "feeder_id": int | None,

@@ -7,9 +7,12 @@ core refuses it, nothing is stored and the mistakes are told under the fields th
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from contextlib import contextmanager
+from contextvars import ContextVar
 from datetime import datetime
 from typing import Any
+from uuid import uuid4
 from zoneinfo import ZoneInfo
 
 from django.apps import apps
@@ -33,7 +36,9 @@ KINDS: dict[str, str] = {
     "band": "household.Band",
     "evening": "household.Evening",
     "option": "household.Option",
+    "known event": "household.KnownEvent",
     "soc": "logbook.SocReading",
+    "odometer": "logbook.OdometerReading",
     "reading": "logbook.RateReading",
 }
 
@@ -142,18 +147,41 @@ def remove(person: Person, row: Part, *, version: int, what: str) -> Change:
     return _log(person, fresh, before, None, what, touched=set())
 
 
+_batch: ContextVar[str] = ContextVar("batch", default="")
+
+
+@contextmanager
+def as_one() -> Iterator[None]:
+    """Edits made within it are kept all or none, and undone as one."""
+    token = _batch.set(uuid4().hex)
+    try:
+        with transaction.atomic():
+            yield
+    finally:
+        _batch.reset(token)
+
+
 @transaction.atomic
 def undo(person: Person) -> Change | None:
-    """Take the person's household back by its last edit; None where there is none.
+    """Take the person's household back by its last edit, or by all that were made as one; None where there is none.
 
     Raises
     ------
     Conflict
         If the row was changed since by something that is not in the log.
     """
-    last = Change.objects.filter(household=person.household, undone=False).first()
-    if last is None:
-        return None
+    last = _last(person)
+    first = None if last is None else _undo_one(person, last)
+    while first is not None and first.batch and (earlier := _last(person)) is not None and earlier.batch == first.batch:
+        _undo_one(person, earlier)
+    return first
+
+
+def _last(person: Person) -> Change | None:
+    return Change.objects.filter(household=person.household, undone=False).first()
+
+
+def _undo_one(person: Person, last: Change) -> Change:
     model = model_of(last.kind)
     row = model.objects.filter(pk=last.row).first()
     if last.after is None:
@@ -248,6 +276,7 @@ def _log(
         before=before,
         after=after,
         version=row.version,
+        batch=_batch.get(),
     )
 
 

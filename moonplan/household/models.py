@@ -29,7 +29,8 @@ class Household(models.Model):
     rating_a = models.FloatField(default=25)
     continuous_factor = models.FloatField(default=0.8)
     base_margin_a = models.FloatField(default=0)
-    horizon_nights = models.PositiveSmallIntegerField(default=1)
+    # Empty: a week once the usual days of some car are known, a night until then.
+    horizon_nights = models.PositiveSmallIntegerField(null=True, blank=True)
     habit = models.CharField(max_length=20, default="cheapest")
     set_nights = models.JSONField(default=list, blank=True)
     bedtime = models.CharField(max_length=5, default="22:30")
@@ -162,6 +163,10 @@ class Vehicle(Part):
     habit = models.CharField(max_length=20, null=True, blank=True)
     plug_in_from = models.CharField(max_length=5, null=True, blank=True)
     plug_in_to = models.CharField(max_length=5, null=True, blank=True)
+    # Kilometres of a usual day by weekday, typed instead of learned, and when such a day's drive begins and ends.
+    usual_km = models.JSONField(default=dict, blank=True)
+    usual_leave = models.CharField(max_length=5, default="08:00")
+    usual_back = models.CharField(max_length=5, default="17:00")
 
 
 class Rate(Part):
@@ -183,6 +188,9 @@ class Trip(Part):
     gain_kwh = models.FloatField(default=0)
     fill = models.BooleanField(default=False)
     fill_to_pct = models.FloatField(default=100)
+    summary = models.CharField(max_length=200, blank=True, default="")
+    # What tells an event of a calendar from every other, for a trip that was brought in from one.
+    event = models.CharField(max_length=300, blank=True, default="")
 
     class Meta(Part.Meta):
         ordering = ("leave",)
@@ -242,6 +250,24 @@ class ReadCaution(models.Model):
         return f"{self.code} read by {self.person}"
 
 
+class KnownEvent(Part):
+    """What somebody said once of events with a summary: which car drives, and how far."""
+
+    summary = models.CharField(max_length=200)
+    vehicle = models.ForeignKey(Vehicle, on_delete=models.CASCADE)
+    km = models.FloatField()
+
+
+class Feed(models.Model):
+    """The secret address at which the plan can be subscribed to."""
+
+    household = models.OneToOneField(Household, on_delete=models.CASCADE, related_name="feed")
+    token = models.CharField(max_length=64, unique=True, default=_token)
+
+    def __str__(self) -> str:
+        return f"of {self.household}"
+
+
 class Change(models.Model):
     """One edit, with what stood there before and after: the log behind undo."""
 
@@ -255,6 +281,8 @@ class Change(models.Model):
     after = models.JSONField(null=True)
     version = models.PositiveIntegerField()
     undone = models.BooleanField(default=False)
+    # Edits that were made as one are undone as one.
+    batch = models.CharField(max_length=32, blank=True, default="")
 
     class Meta:
         ordering = ("-pk",)

@@ -16,6 +16,20 @@ class SocReading(Part):
         ordering = ("at", "pk")
 
 
+class OdometerReading(Part):
+    """What a car's odometer showed when a day was over, with the SoC and what was charged since, where known."""
+
+    vehicle = models.ForeignKey(Vehicle, on_delete=models.CASCADE, related_name="odometer_readings")
+    day = models.DateField()
+    km = models.FloatField()
+    soc_pct = models.FloatField(null=True, blank=True)
+    charged_kwh = models.FloatField(null=True, blank=True)
+
+    class Meta(Part.Meta):
+        ordering = ("day", "pk")
+        constraints = (models.UniqueConstraint(fields=("vehicle", "day"), name="one_odometer_reading_a_day"),)
+
+
 class RateReading(Part):
     """What somebody read of a hook-up's charge rate; `values` are the keys of the readings document for its kind."""
 

@@ -98,6 +98,7 @@ def _household() -> Household:
         daily_charge="0.31",
         monthly_per_kw="1.42",
         contracted_kw=14,
+        horizon_nights=1,
     )
 
 

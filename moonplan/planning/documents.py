@@ -4,10 +4,9 @@ from __future__ import annotations
 
 import json
 import os
-from datetime import UTC, date, datetime, timedelta
+from datetime import date, datetime, timedelta
 from functools import cache
 from typing import Any
-from zoneinfo import ZoneInfo
 
 from django.utils import timezone
 
@@ -15,9 +14,11 @@ from moonplan.core import household as documents
 from moonplan.core.mistakes import BadDocument, Mistake
 from moonplan.core.planner.plan import plan
 from moonplan.core.timegrid import in_night, instant_at, noon
+from moonplan.core.usual_days import UsualDay
 from moonplan.household import editing
 from moonplan.household.models import Band, Circuit, Evening, Feeder, Household, Lead, Rate, Trip, Vehicle
 from moonplan.logbook.models import RateReading, SocReading
+from moonplan.planning import usual
 from moonplan.planning.rates import measured_rates
 
 _VEHICLE_KEYS = [
@@ -46,9 +47,12 @@ def planning_now() -> datetime:
     return _fixed_now(fixed) if fixed else timezone.now()
 
 
-def household_document(household: Household, now: datetime) -> dict[str, Any]:
-    """The document of a household as it stands, with the rates that its readings come to."""
-    document = _without_readings(household, now)
+def household_document(household: Household, now: datetime, nights: int | None = None) -> dict[str, Any]:
+    """The document of a household as it stands, with the rates that its readings come to.
+
+    nights : how many to plan; None for as many as the household plans ahead.
+    """
+    document = _without_readings(household, now, nights or usual.nights_ahead(household, now))
     rows = list(RateReading.objects.of(household))
     if rows:
         try:
@@ -60,18 +64,19 @@ def household_document(household: Household, now: datetime) -> dict[str, Any]:
     return document
 
 
-def _without_readings(household: Household, now: datetime) -> dict[str, Any]:
-    zone = _zone_name(household.timezone)
+def _without_readings(household: Household, now: datetime, nights: int) -> dict[str, Any]:
+    zone = usual.zone_of(household)
     feeders, circuits = Feeder.objects.of(household), Circuit.objects.of(household)
-    vehicles = Vehicle.objects.of(household)
-    end = now + timedelta(days=household.horizon_nights + 2)
+    weeks = {vehicle: usual.usual_week(vehicle, now) for vehicle in Vehicle.objects.of(household)}
+    end = now + timedelta(days=nights + 2)
+    horizon_end = noon(now.astimezone(zone).date() + timedelta(days=nights), zone)
     evenings = Evening.objects.of(household).filter(night__gte=(now - timedelta(days=2)).date())
     return {
         "format": documents.FORMAT,
         "timezone": household.timezone,
         "currency": household.currency,
         "now": now.isoformat(),
-        "horizon_nights": household.horizon_nights,
+        "horizon_nights": nights,
         "habit": household.habit,
         "set_nights": household.set_nights,
         "bedtime": household.bedtime,
@@ -88,11 +93,14 @@ def _without_readings(household: Household, now: datetime) -> dict[str, Any]:
             {"id": str(lead.pk), "name": lead.name, "circuit": str(lead.circuit_id), **_kept(lead, _LEAD_KEYS)}
             for lead in Lead.objects.of(household)
         ],
-        "vehicles": [_vehicle(vehicle, now) for vehicle in vehicles],
+        "vehicles": [_vehicle(vehicle, week, now, horizon_end) for vehicle, week in weeks.items()],
         "rates": [_rate(rate) for rate in Rate.objects.of(household)],
         "trips": [
-            _trip(trip, _horizon_end(household, now, zone))
-            for trip in Trip.objects.of(household).filter(back__gt=now, leave__lt=end).select_related("vehicle")
+            *(
+                _trip(trip, weeks[trip.vehicle], horizon_end)
+                for trip in Trip.objects.of(household).filter(back__gt=now, leave__lt=end).select_related("vehicle")
+            ),
+            *(trip for vehicle, week in weeks.items() for trip in usual.usual_trips(vehicle, week, now, horizon_end)),
         ],
         "tariff": {
             "default_price": float(household.default_price),
@@ -158,27 +166,19 @@ def _link(key: str, pk: int | None) -> dict[str, str]:
     return {} if pk is None else {key: str(pk)}
 
 
-def _zone_name(name: str) -> Any:
-    """The zone, or UTC where core is about to refuse the name."""
-    try:
-        return ZoneInfo(name)
-    except (KeyError, OSError, ValueError):
-        return UTC
-
-
 def soc_of(vehicle: Vehicle, now: datetime) -> SocReading | None:
     """The last reading of a car's SoC up to now."""
     return SocReading.objects.of(vehicle.household).filter(vehicle=vehicle, at__lte=now).last()
 
 
-def _vehicle(vehicle: Vehicle, now: datetime) -> dict[str, Any]:
+def _vehicle(vehicle: Vehicle, week: list[UsualDay], now: datetime, end: datetime) -> dict[str, Any]:
     reading = soc_of(vehicle, now)
     return {
         "id": str(vehicle.pk),
         "name": vehicle.name,
         "lead": str(vehicle.lead_id),
         "soc_pct": 50.0 if reading is None else reading.soc_pct,
-        "end_pct": _wanted_at_end(vehicle),
+        "end_pct": _wanted_at_end(vehicle, week, end),
         **_plug_in_hours(vehicle),
         **_kept(vehicle, _VEHICLE_KEYS),
     }
@@ -224,11 +224,7 @@ def _rate(rate: Rate) -> dict[str, Any]:
     return told
 
 
-def _horizon_end(household: Household, now: datetime, zone: Any) -> datetime:
-    return noon(now.astimezone(zone).date() + timedelta(days=household.horizon_nights), zone)
-
-
-def _trip(trip: Trip, end: datetime) -> dict[str, Any]:
+def _trip(trip: Trip, week: list[UsualDay], end: datetime) -> dict[str, Any]:
     told = {
         "vehicle": str(trip.vehicle_id),
         "leave": trip.leave.isoformat(),
@@ -237,13 +233,16 @@ def _trip(trip: Trip, end: datetime) -> dict[str, Any]:
     }
     if not trip.fill and trip.leave < end < trip.back:
         # A car that is away when the plan ends can't be asked for its end level then: it leaves with it.
-        told |= {"fill": True, "fill_to_pct": _wanted_at_end(trip.vehicle)}
+        told |= {"fill": True, "fill_to_pct": _wanted_at_end(trip.vehicle, week, end)}
     return told
 
 
-def _wanted_at_end(vehicle: Vehicle) -> float:
-    """A car whose days nobody knows is safest full."""
-    return vehicle.daily_limit_pct if vehicle.end_pct is None else vehicle.end_pct
+def _wanted_at_end(vehicle: Vehicle, week: list[UsualDay], end: datetime) -> float:
+    """As typed, else the next usual need; a car whose days nobody knows is safest full."""
+    if vehicle.end_pct is not None:
+        return vehicle.end_pct
+    need = usual.next_need_pct(vehicle, week, end)
+    return vehicle.daily_limit_pct if need is None else need
 
 
 def _band(band: Band) -> dict[str, Any]:

@@ -1,0 +1,68 @@
+"""The balance: need against what is recovered, night by night (rules, section 3)."""
+
+from dataclasses import dataclass
+from datetime import date
+
+from moonplan.core.planner.plan import Plan
+from moonplan.core.rates import range_km
+
+
+@dataclass(frozen=True, slots=True)
+class NightOfCar:
+    """One car from noon to noon.
+
+    need_kwh, need_km : of the trips that leave in it. recovered_kwh, wall_kwh, solar_kwh, cost : of the sessions that start
+    in it. margin_km : least left over at a departure; None where none leaves. short_kwh : missed at its departures.
+    low_pct, high_pct : lowest and highest mean SoC. limit_pct : the highest limit in force.
+    """
+
+    night: date
+    need_kwh: float
+    need_km: float
+    recovered_kwh: float
+    wall_kwh: float
+    solar_kwh: float
+    cost: float
+    margin_km: float | None
+    short_kwh: float
+    low_pct: float
+    high_pct: float
+    limit_pct: float
+
+    @property
+    def plugged_in(self) -> bool:
+        """Whether anything is charged."""
+        return self.wall_kwh > 0
+
+
+def nights_of(plan: Plan, i: int) -> list[NightOfCar]:
+    """Every night of car i."""
+    nights = plan.problem.grid.nights
+    return [_night(plan, i, night, [t for t, n in enumerate(nights) if n == night]) for night in dict.fromkeys(nights)]
+
+
+def _night(plan: Plan, i: int, night: date, slots: list[int]) -> NightOfCar:
+    problem, car, mine = plan.problem, plan.problem.cars[i], plan.outcome.cars[i]
+    usable, use = car.vehicle.usable_kwh, car.vehicle.use_kwh_per_100km
+    first, last = slots[0], slots[-1]
+    sessions = [session for session in plan.sessions[i] if first <= session.first <= last]
+    leaving = [
+        (departure, ready)
+        for departure, ready in zip(car.departures, mine.departures, strict=True)
+        if problem.grid.edges_s[first] <= departure.taking.at_s < problem.grid.edges_s[last + 1]
+    ]
+    level = mine.mean.soc_kwh[first : last + 2]
+    return NightOfCar(
+        night=night,
+        need_kwh=sum(departure.taking.kwh for departure, _ in leaving),
+        need_km=sum(departure.trip.km for departure, _ in leaving),
+        recovered_kwh=sum(session.battery_kwh for session in sessions),
+        wall_kwh=sum(session.wall_kwh for session in sessions),
+        solar_kwh=sum(session.solar_kwh for session in sessions),
+        cost=sum(session.cost for session in sessions),
+        margin_km=min((range_km(ready.planned_kwh - ready.required_kwh, use) for _, ready in leaving), default=None),
+        short_kwh=sum(ready.short_kwh for _, ready in leaving),
+        low_pct=float(level.min()) / usable * 100,
+        high_pct=float(level.max()) / usable * 100,
+        limit_pct=float(car.limit_kwh[slots].max()) / usable * 100,
+    )

@@ -1,0 +1,227 @@
+"""Ways out of a shortage: the smallest changes that close it, each found by planning again with the change made.
+
+Nothing is guessed: a remedy's shortage and cost are those of the plan with it. A current above what the circuit or the
+socket is allowed is never offered.
+"""
+
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
+from datetime import date, datetime, time, timedelta
+from typing import Literal
+
+from moonplan.core import hookup
+from moonplan.core.household import Habit, Household, Override, Trip
+from moonplan.core.planner.plan import Plan, plan
+from moonplan.core.planner.problem import Car
+from moonplan.core.timegrid import noon
+
+# A change that takes less than this off the shortage is none. [kWh]
+_WORTH_KWH = 0.05
+_EARLIER_H = (1, 2, 4)
+
+
+@dataclass(frozen=True, slots=True)
+class OfNight:
+    """Changes what was decided for a car and a night; `pinned` takes its pins away."""
+
+    vehicle: str
+    night: date
+    limit_pct: float | None = None
+    ceiling_a: float | None = None
+    plugged_in: bool | None = None
+    unpin: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class OfTrip:
+    """Changes a trip, known by its car and when it leaves: another car takes it, or more is charged on the way."""
+
+    vehicle: str
+    leave: datetime
+    other_vehicle: str | None = None
+    gain_kwh: float | None = None
+    fill: bool | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class OfVehicle:
+    """Changes how a car is kept: its habit, or from when it is plugged in (None for always)."""
+
+    vehicle: str
+    habit: Habit | None = None
+    plug_in_hours: tuple[time, time] | None | Literal["as it is"] = "as it is"
+
+
+Edit = OfNight | OfTrip | OfVehicle
+
+
+@dataclass(frozen=True, slots=True)
+class Remedy:
+    """A change and what the plan comes to with it.
+
+    closes : whether the departure is no longer short, and nobody else shorter. short_kwh : what stays short in all. [kWh]
+    cost : what charging costs more than without it. [currency]
+    """
+
+    told: str
+    edits: tuple[Edit, ...]
+    closes: bool
+    short_kwh: float
+    cost: float
+
+
+def remedies(made: Plan, i: int, nth: int) -> list[Remedy]:
+    """The ways out for car i's nth departure: those that close it first, the smaller change before the larger.
+
+    Empty where the departure is not short or nothing helps.
+    """
+    household, before = made.problem.household, made.outcome
+    if not before.cars[i].departures[nth].short_kwh:
+        return []
+    found: list[Remedy] = []
+    closed: set[str] = set()
+    for kind, told, edits in _tried(made, i, nth):
+        if kind in closed:  # a smaller change of this kind does already
+            continue
+        after = plan(applied(household, edits), prove=False)
+        short = after.outcome.short_kwh
+        if short > before.short_kwh - _WORTH_KWH:
+            continue
+        closes = not _still_short(after, made.problem.cars[i], nth, edits)
+        found.append(Remedy(told, edits, closes, short, after.outcome.cost - before.cost))
+        if closes:
+            closed.add(kind)
+    return sorted(found, key=lambda one: not one.closes)
+
+
+def applied(household: Household, edits: tuple[Edit, ...]) -> Household:
+    """The household with the changes made."""
+    for edit in edits:
+        if isinstance(edit, OfNight):
+            household = _with_night(household, edit)
+        elif isinstance(edit, OfTrip):
+            household = replace(household, trips=tuple(_changed_trip(trip, edit) for trip in household.trips))
+        else:
+            household = _with_vehicle(household, edit)
+    return household
+
+
+def _tried(made: Plan, i: int, nth: int) -> Iterator[tuple[str, str, tuple[Edit, ...]]]:
+    """Changes worth trying, the smaller first: their kind, what they say, and the edits."""
+    household, car = made.problem.household, made.problem.cars[i]
+    departure = car.departures[nth]
+    nights = _nights_before(made, i, nth)
+    overrides = {o.night: o for o in household.overrides if o.vehicle == car.id}
+    yield from _more_current(household, car, nights)
+    if any(night in overrides and not overrides[night].plugged_in for night in nights):
+        yield "plugged in", "plug it in every night", tuple(OfNight(car.id, night, plugged_in=True) for night in nights)
+    yield from _earlier(car)
+    if any(night in overrides and overrides[night].limit_pct is not None for night in nights):
+        pct = min(100.0, round(departure.required_kwh / car.vehicle.usable_kwh * 100 + 0.5))
+        told = f"a limit of {pct:g} % the night before"
+        yield "limit", told, tuple(OfNight(car.id, night, limit_pct=pct) for night in nights if night in overrides)
+    if any(pin.vehicle == car.id and pin.start < departure.trip.leave for pin in household.pins):
+        yield "pin", "let the pinned session go", tuple(OfNight(car.id, night, unpin=True) for night in nights)
+    if made.problem.habit_of(car) != "cheapest":
+        yield "habit", "the cheapest hours instead of its habit", (OfVehicle(car.id, habit="cheapest"),)
+    for other in household.vehicles:
+        if other.id != car.id and not _is_out(household, other.id, departure.trip):
+            edits = (OfTrip(car.id, departure.trip.leave, other_vehicle=other.id),)
+            yield f"other car {other.id}", f"take {other.name or other.id} for that trip", edits
+    gain = departure.trip.gain_kwh + made.outcome.cars[i].departures[nth].short_kwh + departure.on_the_way_kwh
+    gain = -(-gain * 10 // 1) / 10
+    more = gain - departure.trip.gain_kwh
+    yield (
+        "on the way",
+        f"charge {more:.1f} kWh on the way" + (" instead of leaving full" if departure.trip.fill else ""),
+        (OfTrip(car.id, departure.trip.leave, gain_kwh=gain, fill=False if departure.trip.fill else None),),
+    )
+
+
+def _more_current(household: Household, car: Car, nights: list[date]) -> Iterator[tuple[str, str, tuple[Edit, ...]]]:
+    """The next steps of current, as far as the chain without its ceiling goes."""
+    links = hookup.chain(car.circuit, car.lead, car.vehicle, household.supply)
+    most = min(amps for link, amps in links.items() if link != "ceiling")
+    now = float(car.limit_a.max())
+    steps = [a for a in car.lead.steps_a if now + 1e-9 < a <= most + 1e-9] if car.lead.steps_a else _whole(now, most)
+    for step in steps:
+        edits = tuple(OfNight(car.id, night, ceiling_a=step) for night in nights)
+        yield "current", f"{step:g} A instead of {now:g}", edits
+
+
+def _whole(now: float, most: float) -> list[float]:
+    """One whole ampere more, half the way, and all of it."""
+    if most < now + 0.01:
+        return []
+    steps = {float(int(now) + 1), float(round((now + most) / 2)), most}
+    return sorted(step for step in steps if now < step <= most)
+
+
+def _earlier(car: Car) -> Iterator[tuple[str, str, tuple[Edit, ...]]]:
+    hours = car.vehicle.plug_in_hours
+    if hours is None:
+        return
+    start, end = hours
+    for earlier in _EARLIER_H:
+        at = (datetime.combine(date.min + timedelta(days=1), start) - timedelta(hours=earlier)).time()
+        edits = (OfVehicle(car.id, plug_in_hours=(at, end)),)
+        yield "earlier", f"plug it in from {at:%H:%M}, {earlier} h earlier", edits
+    yield "earlier", "plug it in whenever it is home", (OfVehicle(car.id, plug_in_hours=None),)
+
+
+def _nights_before(made: Plan, i: int, nth: int) -> list[date]:
+    """Nights up to car i's nth departure."""
+    car, grid = made.problem.cars[i], made.problem.grid
+    last = car.departures[nth].taking.edge
+    return list(dict.fromkeys(grid.nights[:last]))
+
+
+def _is_out(household: Household, vehicle: str, trip: Trip) -> bool:
+    return any(other.leave < trip.back and trip.leave < other.back for other in household.trips_of(vehicle))
+
+
+def _with_night(household: Household, edit: OfNight) -> Household:
+    known = next((o for o in household.overrides if (o.vehicle, o.night) == (edit.vehicle, edit.night)), None)
+    override = known or Override(vehicle=edit.vehicle, night=edit.night)
+    for key in ("limit_pct", "ceiling_a", "plugged_in"):
+        if (value := getattr(edit, key)) is not None:
+            override = replace(override, **{key: value})
+    others = tuple(o for o in household.overrides if o is not known)
+    pins = household.pins
+    if edit.unpin:
+        begins, ends = noon(edit.night, household.zone), noon(edit.night + timedelta(days=1), household.zone)
+        pins = tuple(p for p in pins if p.vehicle != edit.vehicle or not begins <= p.start < ends)
+    return replace(household, overrides=(*others, override), pins=pins)
+
+
+def _changed_trip(trip: Trip, edit: OfTrip) -> Trip:
+    if (trip.vehicle, trip.leave) != (edit.vehicle, edit.leave):
+        return trip
+    return replace(
+        trip,
+        vehicle=edit.other_vehicle or trip.vehicle,
+        gain_kwh=trip.gain_kwh if edit.gain_kwh is None else edit.gain_kwh,
+        fill=trip.fill if edit.fill is None else edit.fill,
+    )
+
+
+def _with_vehicle(household: Household, edit: OfVehicle) -> Household:
+    vehicles = []
+    for vehicle in household.vehicles:
+        if vehicle.id == edit.vehicle:
+            vehicle = replace(vehicle, habit=edit.habit or vehicle.habit)
+            if edit.plug_in_hours != "as it is":
+                vehicle = replace(vehicle, plug_in_hours=edit.plug_in_hours)
+        vehicles.append(vehicle)
+    return replace(household, vehicles=tuple(vehicles))
+
+
+def _still_short(after: Plan, car: Car, nth: int, edits: tuple[Edit, ...]) -> bool:
+    """Whether the trip is still short in another plan, whoever takes it."""
+    trip = car.departures[nth].trip
+    takes = next((e.other_vehicle for e in edits if isinstance(e, OfTrip) and e.other_vehicle), car.id)
+    for one, mine in zip(after.problem.cars, after.outcome.cars, strict=True):
+        for departure, ready in zip(one.departures, mine.departures, strict=True):
+            if one.id == takes and departure.trip.leave == trip.leave:
+                return ready.short_kwh > 0
+    return False

@@ -1,0 +1,131 @@
+"""Usual days: what a car drives on each weekday, learned from its odometer and its trips (rules, section 3).
+
+*Typical* is the median of a weekday's km, *careful* the 80th percentile; a weekday with under three entries borrows from
+its kind, working days or the weekend. A typed figure stands above both.
+"""
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import date, timedelta
+from itertools import pairwise
+from typing import Literal
+
+import numpy as np
+
+from moonplan.core.household import WEEKDAYS, Weekday
+
+_ENOUGH_ENTRIES = 3
+_CAREFUL_PERCENTILE = 80
+# An odometer that was not read for longer than this says nothing of single days. [days]
+_LONGEST_GAP = 7
+_WEEKEND = (5, 6)
+# Consumption is believed from this many kilometres on.
+_ENOUGH_KM = 50.0
+
+
+@dataclass(frozen=True, slots=True)
+class Odometer:
+    """An odometer reading: what it showed when the day was over.
+
+    soc_pct : SoC then, where it was read. charged_kwh : into the battery since the reading before, where that is known.
+    """
+
+    day: date
+    km: float
+    soc_pct: float | None = None
+    charged_kwh: float | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class UsualDay:
+    """What a car drives on a weekday.
+
+    typical_km, careful_km : None where nothing is known. entries : days that it stands on. source : the weekday's own
+    entries, those of its kind, or a typed figure.
+    """
+
+    weekday: Weekday
+    typical_km: float | None
+    careful_km: float | None
+    entries: int
+    source: Literal["own", "kind", "typed", "nothing"]
+
+
+@dataclass(frozen=True, slots=True)
+class LearnedUse:
+    """Consumption as driven. use_kwh_per_100km : over all the km that it stands on; spread : of single stretches."""
+
+    use_kwh_per_100km: float
+    km: float
+    stretches: int
+    spread_kwh_per_100km: float
+
+
+def driven(odometer: Sequence[Odometer], trips: Mapping[date, float]) -> dict[date, float]:
+    """Km of each day that is known.
+
+    Between two odometer readings up to a week apart km are spread evenly over the days; elsewhere a day's trips count, and
+    days without a trip between the first and the last trip count as not driven.
+
+    Parameters
+    ----------
+    trips : km of all trips that left on a day. [km]
+    """
+    told = dict.fromkeys(_days(min(trips), max(trips)), 0.0) | dict(trips) if trips else {}
+    for before, after in pairwise(sorted(odometer, key=lambda reading: reading.day)):
+        days = (after.day - before.day).days
+        if 0 < days <= _LONGEST_GAP:
+            each = (after.km - before.km) / days
+            told |= dict.fromkeys(_days(before.day + timedelta(days=1), after.day), each)
+    return told
+
+
+def _days(first: date, last: date) -> Iterable[date]:
+    return (first + timedelta(days=n) for n in range((last - first).days + 1))
+
+
+def usual_days(km_by_day: Mapping[date, float], typed: Mapping[Weekday, float | None] | None = None) -> list[UsualDay]:
+    """The usual day of every weekday, Monday first.
+
+    Parameters
+    ----------
+    km_by_day : km of each day that is known. [km]
+    typed : km of a weekday that somebody typed instead; None for not typed. [km]
+    """
+    return [_usual(nth, weekday, km_by_day, (typed or {}).get(weekday)) for nth, weekday in enumerate(WEEKDAYS)]
+
+
+def _usual(nth: int, weekday: Weekday, km_by_day: Mapping[date, float], typed: float | None) -> UsualDay:
+    own = [km for day, km in km_by_day.items() if day.weekday() == nth]
+    if typed is not None:
+        return UsualDay(weekday, typed, typed, len(own), "typed")
+    kind = [km for day, km in km_by_day.items() if (day.weekday() in _WEEKEND) == (nth in _WEEKEND)]
+    entries, source = (own, "own") if len(own) >= _ENOUGH_ENTRIES else (kind, "kind")
+    if not entries:
+        return UsualDay(weekday, None, None, 0, "nothing")
+    typical, careful = np.percentile(entries, [50, _CAREFUL_PERCENTILE])
+    return UsualDay(weekday, float(typical), float(careful), len(entries), "own" if source == "own" else "kind")
+
+
+def learned_use(odometer: Sequence[Odometer], usable_kwh: float) -> LearnedUse | None:
+    """Consumption between odometer readings with a SoC each: what left the battery over the km driven.
+
+    kWh used = (SoC before − SoC after) × usable + what was charged between. A stretch over which SoC rose and nobody noted
+    what was charged says nothing. None until enough has been driven.
+    """
+    stretches = []
+    for before, after in pairwise(sorted(odometer, key=lambda reading: reading.day)):
+        if before.soc_pct is None or after.soc_pct is None or after.km <= before.km:
+            continue
+        if after.charged_kwh is None and after.soc_pct >= before.soc_pct:
+            continue
+        kwh = (before.soc_pct - after.soc_pct) / 100 * usable_kwh + (after.charged_kwh or 0.0)
+        if kwh > 0:
+            stretches.append((after.km - before.km, kwh))
+    km = sum(km for km, _ in stretches)
+    if km < _ENOUGH_KM:
+        return None
+    uses = np.array([100 * kwh / km for km, kwh in stretches])
+    mean = 100 * sum(kwh for _, kwh in stretches) / km
+    spread = float(np.sqrt(np.average((uses - mean) ** 2, weights=[km for km, _ in stretches])))
+    return LearnedUse(mean, km, len(stretches), spread)

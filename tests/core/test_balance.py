@@ -1,0 +1,36 @@
+"""Need against what is recovered, a night at a time."""
+
+from datetime import date
+
+import pytest
+
+from moonplan.core.planner.balance import nights_of
+from moonplan.core.planner.plan import plan
+from tests.core.factories import a_car, a_household, a_trip
+
+
+def test_each_night_has_what_leaves_in_it_and_what_was_charged_in_it():
+    # Thursday 100 km and Friday 150 km, 20 and 30 kWh; 25 aboard now, 5 kWh kept in reserve.
+    trips = [
+        a_trip("2026-01-15T08:00:00+01:00", "2026-01-15T17:00:00+01:00", 100),
+        a_trip("2026-01-16T08:00:00+01:00", "2026-01-16T17:00:00+01:00", 150),
+    ]
+    made = plan(a_household(horizon_nights=2, trips=trips, vehicles=[a_car(end_pct=10)]), prove=False)
+
+    first, second = nights_of(made, 0)
+
+    assert (first.night, second.night) == (date(2026, 1, 14), date(2026, 1, 15))
+    assert (first.need_kwh, first.need_km, second.need_km) == (20, 100, 150)
+    # 25 kWh and what is charged, less 20 and 30, leave the reserve of 5: 30 kWh, at 0.10.
+    assert first.recovered_kwh + second.recovered_kwh == pytest.approx(30)
+    assert first.cost + second.cost == pytest.approx(3.0)
+    assert second.margin_km == pytest.approx(0, abs=0.01)
+    assert (first.short_kwh, second.short_kwh) == (0, 0)
+
+
+def test_a_night_on_which_nobody_leaves_has_no_margin():
+    [night] = nights_of(plan(a_household(vehicles=[a_car(end_pct=50)]), prove=False), 0)
+
+    assert night.margin_km is None
+    assert not night.plugged_in
+    assert night.low_pct == night.high_pct == pytest.approx(50)

@@ -1,0 +1,143 @@
+"""Ways out of a shortage, each found by planning again."""
+
+from typing import Any
+
+import pytest
+
+from moonplan.core.household import Household
+from moonplan.core.planner.plan import Plan, plan
+from moonplan.core.planner.remedies import Remedy, applied, remedies
+from tests.core.factories import LOSSLESS, a_car, a_circuit, a_household, a_lead, a_trip
+
+LEAVE, BACK = "2026-01-15T07:00:00+01:00", "2026-01-15T18:00:00+01:00"
+
+
+def a_short_thursday(km: float = 170, **changes: Any) -> Household:
+    """25 kWh aboard, 13 h at home: 170 km and the reserve want 39 kWh at 7:00."""
+    return a_household(**{"trips": [a_trip(LEAVE, BACK, km)]} | changes)
+
+
+def short(made: Plan) -> float:
+    return made.outcome.cars[0].departures[0].short_kwh
+
+
+def ways_out(household: Household) -> tuple[Plan, dict[str, Remedy]]:
+    made = plan(household, prove=False)
+    return made, {remedy.told: remedy for remedy in remedies(made, 0, 0)}
+
+
+def test_a_departure_that_is_ready_needs_no_way_out():
+    assert ways_out(a_short_thursday())[1] == {}
+
+
+def test_one_step_more_of_current_closes_it():
+    # 14 kWh in 13 h: at 6 A only 1.38 kW × 13 h = 17.9; the ceiling of tonight leaves 6 A for five hours only.
+    household = a_short_thursday(
+        leads=[a_lead(steps_a=[6, 10, 16])],
+        vehicles=[a_car(ceiling_a=6, plug_in_hours=["22:00", "07:00"])],
+    )
+    # 9 h × 1.38 kW = 12.42 of 14 kWh: 1.58 short. 10 A give 20.7.
+    made, found = ways_out(household)
+
+    assert short(made) == pytest.approx(1.58)
+    step = found["10 A instead of 6"]
+    assert step.closes
+    assert short(plan(applied(household, step.edits), prove=False)) == 0
+    assert "16 A instead of 6" not in found, "the smaller step does already"
+
+
+def test_plugging_in_earlier_closes_it_by_the_smallest_hour_that_does():
+    # From 5:00 on two hours at 3.68 kW give 7.36 of 14 kWh; an hour earlier 11.04, two hours 14.72.
+    made, found = ways_out(a_short_thursday(vehicles=[a_car(plug_in_hours=["05:00", "09:00"])]))
+
+    assert short(made) == pytest.approx(14 - 7.36)
+    assert not found["plug it in from 04:00, 1 h earlier"].closes
+    assert found["plug it in from 04:00, 1 h earlier"].short_kwh == pytest.approx(14 - 11.04)
+    assert found["plug it in from 03:00, 2 h earlier"].closes
+    assert "plug it in whenever it is home" not in found
+
+
+def test_a_limit_that_somebody_lowered_is_raised():
+    override = {"vehicle": "heron", "night": "2026-01-14", "limit_pct": 60}
+    made, found = ways_out(a_short_thursday(overrides=[override]))
+
+    assert short(made) == pytest.approx(39 - 30)
+    assert found["a limit of 78 % the night before"].closes
+
+
+def test_the_other_car_takes_the_trip_where_it_is_at_home_and_has_enough():
+    wren = a_car(id="wren", lead="second", soc_pct=80)
+    household = a_short_thursday(
+        km=250,
+        circuits=[a_circuit(), a_circuit(id="shed")],
+        leads=[a_lead(), a_lead(id="second", circuit="shed")],
+        vehicles=[a_car(soc_pct=10, daily_limit_pct=100, plug_in_hours=["05:00", "07:00"]), wren],
+        rates=[LOSSLESS, LOSSLESS | {"vehicle": "wren", "lead": "second"}],
+    )
+    made, found = ways_out(household)
+
+    assert short(made) > 30
+    assert found["take wren for that trip"].closes
+
+
+def test_a_car_that_is_out_itself_is_not_offered():
+    household = a_short_thursday(
+        km=250,
+        vehicles=[a_car(soc_pct=10, plug_in_hours=["05:00", "07:00"]), a_car(id="wren", soc_pct=80)],
+        trips=[
+            a_trip(LEAVE, BACK, 250),
+            a_trip("2026-01-15T09:00:00+01:00", "2026-01-15T10:00:00+01:00", 5, vehicle="wren"),
+        ],
+    )
+
+    assert not any("wren" in told for told in ways_out(household)[1])
+
+
+def test_what_is_missing_may_be_charged_on_the_way():
+    # 2 h at 3.68 kW: 6.64 kWh are missing; 6.7 on the way close it, and cost nothing at home.
+    _, found = ways_out(a_short_thursday(vehicles=[a_car(plug_in_hours=["05:00", "07:00"])]))
+
+    on_the_way = found["charge 6.7 kWh on the way"]
+    assert on_the_way.closes
+    assert on_the_way.cost == pytest.approx(0, abs=0.05)
+
+
+def test_a_trip_beyond_a_full_battery_says_all_that_is_to_be_charged_on_the_way():
+    # 300 km want 60 kWh and 5 of reserve, and 50 fit; 3.68 kW × 13 h fill it, so 15 are for the way and nothing is short.
+    made, found = ways_out(a_short_thursday(km=300, vehicles=[a_car(plug_in_hours=["05:00", "07:00"])]))
+
+    # 32.36 kWh aboard at 7:00: 50 − 32.36 short, and 15 beyond: 32.7 on the way.
+    assert short(made) == pytest.approx(50 - 32.36)
+    assert found["charge 32.7 kWh on the way"].closes
+
+
+def test_the_cheapest_hours_instead_of_a_habit():
+    made, found = ways_out(a_short_thursday(km=200, habit="awake", bedtime="18:30", wake="06:30"))
+
+    assert short(made) > 0
+    assert found["the cheapest hours instead of its habit"].closes
+
+
+def test_a_pinned_session_may_be_let_go():
+    pin = {
+        "id": "p",
+        "vehicle": "heron",
+        "start": "2026-01-14T19:00:00+01:00",
+        "end": "2026-01-14T20:00:00+01:00",
+        "amps": 6,
+    }
+    household = a_short_thursday(vehicles=[a_car(control="timer")], leads=[a_lead(control="timer")], pins=[pin])
+    made, found = ways_out(household)
+
+    # A timer's one session of the night is pinned to an hour at 1.38 kW.
+    assert short(made) == pytest.approx(14 - 1.38)
+    assert found["let the pinned session go"].closes
+
+
+def test_those_that_close_it_come_first():
+    made = plan(a_short_thursday(vehicles=[a_car(plug_in_hours=["05:00", "09:00"])]), prove=False)
+
+    closes = [remedy.closes for remedy in remedies(made, 0, 0)]
+    assert closes == sorted(closes, reverse=True)
+    assert True in closes
+    assert False in closes

@@ -1,0 +1,98 @@
+"""Usual days: typical and careful km of a weekday, and consumption, from few entries."""
+
+from datetime import date, timedelta
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from moonplan.core.usual_days import Odometer, driven, learned_use, usual_days
+
+MONDAY = date(2026, 1, 5)
+
+
+def weeks(*km_by_weekday: list[float]) -> dict[date, float]:
+    """Weeks of seven days each, from Monday on."""
+    return {MONDAY + timedelta(days=7 * w + d): km for w, week in enumerate(km_by_weekday) for d, km in enumerate(week)}
+
+
+def test_a_weekday_with_three_entries_stands_on_its_own():
+    # Thursdays 60, 230 and 64: the median is 64; the 80th percentile lies 0.6 of the way from 64 to 230.
+    usual = usual_days(weeks([50, 50, 50, 60, 50, 20, 0], [50, 50, 50, 230, 50, 30, 0], [50, 50, 50, 64, 50, 40, 0]))
+
+    thursday = usual[3]
+    assert (thursday.typical_km, thursday.source, thursday.entries) == (64, "own", 3)
+    assert thursday.careful_km == pytest.approx(64 + 0.6 * (230 - 64))
+
+
+def test_a_weekday_with_fewer_borrows_from_its_kind():
+    usual = usual_days(weeks([40, 50, 60, 70, 80, 10, 30]))
+
+    # One entry a weekday: working days together are 40 to 80, the weekend 10 and 30.
+    assert [(day.typical_km, day.source) for day in usual[:5]] == [(60, "kind")] * 5
+    assert usual[0].careful_km == pytest.approx(72)  # 0.2 of the way from 70 to 80
+    assert (usual[6].typical_km, usual[6].entries) == (20, 2)
+
+
+def test_a_typed_figure_stands_above_what_was_learned():
+    usual = usual_days(weeks([50] * 7, [50] * 7, [50] * 7), {"fri": 12})
+
+    assert (usual[4].typical_km, usual[4].careful_km, usual[4].source) == (12, 12, "typed")
+    assert usual[3].source == "own"
+
+
+def test_nothing_is_made_up_where_nothing_is_known():
+    assert {day.source for day in usual_days({})} == {"nothing"}
+    assert usual_days({})[0].careful_km is None
+
+
+def test_an_odometer_spreads_its_km_over_the_days_between():
+    readings = [
+        Odometer(MONDAY, 1000),
+        Odometer(MONDAY + timedelta(days=1), 1040),
+        Odometer(MONDAY + timedelta(days=4), 1100),
+    ]
+
+    # Tuesday 40; Wednesday to Friday 20 each.
+    assert list(driven(readings, {}).values()) == [40, 20, 20, 20]
+
+
+def test_a_long_gap_says_nothing_of_single_days():
+    assert driven([Odometer(MONDAY, 1000), Odometer(MONDAY + timedelta(days=20), 2000)], {}) == {}
+
+
+def test_the_odometer_stands_above_the_trips_and_days_between_trips_are_not_driven():
+    tuesday = MONDAY + timedelta(days=1)
+    told = driven([Odometer(MONDAY, 0), Odometer(tuesday, 33)], {MONDAY: 20, tuesday: 30, MONDAY + timedelta(days=3): 10})
+
+    assert [told[MONDAY + timedelta(days=n)] for n in range(4)] == [20, 33, 0, 10]
+
+
+def test_consumption_is_what_left_the_battery_over_the_km():
+    # 80 → 60 % of 50 kWh over 60 km, then 60 → 70 % with 13 kWh charged over 40 km: 10 + 8 kWh over 100 km.
+    readings = [
+        Odometer(MONDAY, 0, 80),
+        Odometer(MONDAY + timedelta(days=1), 60, 60),
+        Odometer(MONDAY + timedelta(days=2), 100, 70, charged_kwh=13),
+    ]
+
+    got = learned_use(readings, 50)
+
+    assert got is not None
+    assert (got.use_kwh_per_100km, got.km, got.stretches) == (pytest.approx(18), 100, 2)
+    # 16.67 over 60 km and 20 over 40 km: the weighted spread about 18 is √(0.6 × 1.33² + 0.4 × 2²).
+    assert got.spread_kwh_per_100km == pytest.approx((0.6 * (4 / 3) ** 2 + 0.4 * 4) ** 0.5)
+
+
+def test_a_stretch_with_a_charge_that_nobody_noted_says_nothing():
+    assert learned_use([Odometer(MONDAY, 0, 50), Odometer(MONDAY + timedelta(days=1), 200, 80)], 50) is None
+
+
+@given(st.lists(st.floats(0, 400), min_size=14, max_size=28))
+def test_careful_is_never_below_typical_and_both_lie_among_what_was_driven(km: list[float]):
+    days = {MONDAY + timedelta(days=n): one for n, one in enumerate(km)}
+
+    for usual in usual_days(days):
+        assert usual.typical_km is not None
+        assert usual.careful_km is not None
+        assert min(km) - 1e-9 <= usual.typical_km <= usual.careful_km + 1e-9 <= max(km) + 2e-9
