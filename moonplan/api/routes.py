@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import datetime
+from datetime import date, datetime
 from typing import Any
 
 from django.contrib.auth import authenticate, login, logout
@@ -17,9 +17,10 @@ from moonplan.household import accounts, editing
 from moonplan.household import models as rows
 from moonplan.household.models import Change, Household, Person
 from moonplan.logbook.models import RateReading
-from moonplan.planning import cautions, rates
+from moonplan.planning import cautions, days, rates
 from moonplan.planning.documents import core_household, planning_now
 from moonplan.planning.drawing import drawing
+from moonplan.planning.evenings import set_evening
 from moonplan.planning.tonight import edit_evening, refinement, tonight
 
 
@@ -113,8 +114,65 @@ def get_refinement(request: HttpRequest) -> Any:
 
 
 @api.get("/habits", response={200: s.Comparison, **PROBLEMS}, operation_id="compare_habits")
-def compare_habits(request: HttpRequest) -> Any:
-    return comparison_document(compare(core_household(person_of(request).household, planning_now())))
+def compare_habits(request: HttpRequest, nights: int | None = None) -> Any:
+    return comparison_document(compare(core_household(person_of(request).household, planning_now(), nights)))
+
+
+# --- the days ahead ------------------------------------------------------------------------------------------------------
+
+
+@api.get("/days", response={200: s.Days, **PROBLEMS}, operation_id="days")
+def get_days(request: HttpRequest, nights: int = 7) -> Any:
+    return days.days(person_of(request), nights)
+
+
+@api.post("/days/trips", response={200: s.Days, **PROBLEMS}, operation_id="add_day_trip")
+def add_day_trip(request: HttpRequest, given: s.TripEdit, nights: int = 7) -> Any:
+    person = person_of(request)
+    days.save_trip(person, None, 0, given.dict(exclude_unset=True))
+    return days.days(person, nights)
+
+
+@api.patch("/days/trips/{int:trip_id}", response={200: s.Days, **PROBLEMS}, operation_id="edit_day_trip")
+def edit_day_trip(request: HttpRequest, trip_id: int, version: int, given: s.TripEdit, nights: int = 7) -> Any:
+    person = person_of(request)
+    days.save_trip(person, trip_id, version, given.dict(exclude_unset=True))
+    return days.days(person, nights)
+
+
+@api.delete("/days/trips/{int:trip_id}", response={200: s.Days, **PROBLEMS}, operation_id="remove_day_trip")
+def remove_day_trip(request: HttpRequest, trip_id: int, version: int, nights: int = 7) -> Any:
+    person = person_of(request)
+    days.remove_trip(person, trip_id, version)
+    return days.days(person, nights)
+
+
+@api.post("/days/trips/{int:trip_id}/copies", response={200: s.Days, **PROBLEMS}, operation_id="repeat_day_trip")
+def repeat_day_trip(request: HttpRequest, trip_id: int, given: s.Repeat, nights: int = 7) -> Any:
+    person = person_of(request)
+    days.repeat_trip(person, trip_id, given.days)
+    return days.days(person, nights)
+
+
+@api.patch("/days/nights/{int:vehicle_id}/{night}", response={200: s.Days, **PROBLEMS}, operation_id="edit_night")
+def edit_night(request: HttpRequest, vehicle_id: int, night: date, version: int, given: s.NightEdit, nights: int = 7) -> Any:
+    person = person_of(request)
+    vehicle = rows.Vehicle.objects.of(person.household).get(pk=vehicle_id)
+    fields = {"plugged_in": given.plugged_in}
+    set_evening(person, vehicle, night, fields, what=f"{vehicle.name}: {night:%A} night", version=version)
+    return days.days(person, nights)
+
+
+@api.get("/days/ways_out", response={200: s.WaysOut, **PROBLEMS}, operation_id="ways_out")
+def get_ways_out(request: HttpRequest, vehicle: int, leave: datetime, nights: int = 7) -> Any:
+    return {"ways": days.ways_out(person_of(request), vehicle, leave, nights)}
+
+
+@api.post("/days/ways_out", response={200: s.Days, **PROBLEMS}, operation_id="take_way_out")
+def take_way_out(request: HttpRequest, given: s.WayTaken, nights: int = 7) -> Any:
+    person = person_of(request)
+    days.take_way_out(person, given.vehicle, given.leave, nights, given.told)
+    return days.days(person, nights)
 
 
 @api.put("/cautions", response={200: s.CautionMark, **PROBLEMS}, operation_id="mark_caution")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import datetime
+from datetime import date, datetime
 from typing import Annotated, Any, Literal
 
 from django.db.models import FloatField, IntegerField, Model
@@ -571,6 +571,135 @@ class Outlooks(Schema):
 class ReadingPatch(Strict):
     excluded: bool | None = None
     note: str | None = None
+
+
+# --- the days ahead ------------------------------------------------------------------------------------------------------
+
+
+class TripOnSheet(Schema):
+    """A trip ahead. id : None for a usual day's. nth, night : its place among the departures, and the night
+    that it leaves in; None for one that has begun."""
+
+    id: int | None
+    version: int
+    nth: int | None
+    night: str | None
+    leave: datetime
+    back: datetime
+    km: float
+    temperature_c: float | None
+    gain_kwh: float
+    fill: bool
+    fill_to_pct: float
+    summary: str
+    trip_kwh: float
+    on_the_way_kwh: float
+    required_pct: float | None
+    planned_pct: float | None
+    short_kwh: float
+    short_km: float
+    ready_at: datetime | None
+    binds: str | None
+
+
+class NightRow(Schema):
+    """A car's night, from noon to noon: need against what is recovered."""
+
+    night: str
+    need_kwh: float
+    need_km: float
+    recovered_kwh: float
+    wall_kwh: float
+    solar_kwh: float
+    cost: float
+    margin_km: float | None
+    short_kwh: float
+    low_pct: float
+    high_pct: float
+    limit_pct: float
+    plugged_in: bool
+    kept_unplugged: bool
+    evening_version: int
+
+
+class EndOut(Schema):
+    required_pct: float
+    planned_pct: float
+    short_kwh: float
+
+
+class CarDays(Schema):
+    id: str
+    version: int
+    name: str
+    place: str
+    habit: str | None
+    reserve_pct: float
+    daily_limit_pct: float
+    tide: list[Point]
+    limit: list[Point]
+    sessions: list[SessionOut]
+    trips: list[TripOnSheet]
+    nights: list[NightRow]
+    end: EndOut | None
+
+
+class Days(Schema):
+    now: datetime
+    timezone: str
+    currency: str
+    distance_unit: Literal["km", "mi"]
+    nights: int
+    nights_of_tonight: int
+    household_version: int
+    habit: str
+    start: datetime
+    end: datetime
+    cars: list[CarDays]
+    totals: Totals
+    undo: str | None
+    server_ms: int
+
+
+class TripEdit(Strict):
+    """A trip as it is typed; what is left out stays, or takes the usual value."""
+
+    vehicle_id: int | None = None
+    leave: datetime | None = None
+    back: datetime | None = None
+    km: float | None = None
+    temperature_c: float | None = None
+    gain_kwh: float | None = None
+    fill: bool | None = None
+    fill_to_pct: float | None = None
+    summary: Annotated[str, Field(max_length=200)] | None = None
+
+
+class Repeat(Strict):
+    days: Annotated[list[date], Field(min_length=1, max_length=60)]
+
+
+class NightEdit(Strict):
+    plugged_in: bool
+
+
+class WayOut(Schema):
+    """A change that makes a shortage less, found by planning with it. cost : what charging costs more."""
+
+    told: str
+    closes: bool
+    short_kwh: float
+    cost: float
+
+
+class WaysOut(Schema):
+    ways: list[WayOut]
+
+
+class WayTaken(Strict):
+    vehicle: int
+    leave: datetime
+    told: str
 
 
 class HabitTotals(Totals):

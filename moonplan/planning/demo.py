@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from datetime import datetime, time, timedelta
+from datetime import date, datetime, time, timedelta
+from typing import Any
 from zoneinfo import ZoneInfo
 
 from django.contrib.auth import get_user_model
@@ -10,7 +11,7 @@ from django.db import transaction
 
 from moonplan.core.timegrid import instant_at
 from moonplan.household.models import Band, Circuit, Feeder, Household, Lead, Person, Trip, Vehicle
-from moonplan.logbook.models import RateReading, SocReading
+from moonplan.logbook.models import OdometerReading, RateReading, SocReading
 
 ZONE = "Europe/Ljubljana"
 _NAME = "Alder Lane"
@@ -35,6 +36,13 @@ _WREN: dict[int, tuple[str, str, float, bool] | None] = {
     5: ("14:00", "18:30", 34, False),
     6: None,
 }
+
+# Two long days in a row, on the second Wednesday and Thursday: one charge of the shed socket between them is too little.
+_WREN_LATE_WEDNESDAY = ("08:05", "23:30", 120, False)
+_WREN_LONG_THURSDAY = ("07:00", "19:00", 110, False)
+# And a weekend away with Heron, with a charge there: leave and back by weekday, km, and kWh.
+_LONG_WEEKEND = (4, "15:00", 6, "19:00", 410, 34)
+_WEEKS_BEHIND = 3
 
 
 # What the two of them read off the displays: days ago, a note, and the figures. Heron's are a good series at two currents,
@@ -184,6 +192,7 @@ def _rows(household: Household, now: datetime) -> None:
         end="20:00",
         months=[11, 12, 1, 2],
     )
+    _odometers(household, ((heron, _HERON, 18_400), (wren, _WREN, 41_250)), now)
     for vehicle, pct in ((heron, 41), (wren, 57)):
         SocReading.objects.create(household=household, vehicle=vehicle, at=now - timedelta(minutes=20), soc_pct=pct)
     for vehicle, lead, days_ago, note, values in (
@@ -203,6 +212,18 @@ def _rows(household: Household, now: datetime) -> None:
         )
 
 
+def _odometers(household: Household, cars: Any, now: datetime) -> None:
+    """What the odometers showed on the evenings of three weeks, by what the cars usually do, give or take."""
+    today = now.astimezone(ZoneInfo(ZONE)).date()
+    for vehicle, week, km in cars:
+        for ago in range(7 * _WEEKS_BEHIND, 0, -1):
+            day = today - timedelta(days=ago)
+            usual = week[day.weekday()]
+            # Seldom quite the same: up to a fifth more or less, by the day of the month.
+            km += 0 if usual is None else min(usual[2], 120) * (1 + (day.day % 5 - 2) / 10)
+            OdometerReading.objects.create(household=household, vehicle=vehicle, day=day, km=round(km))
+
+
 def _trips(household: Household, now: datetime) -> None:
     """Two weeks of trips from today on; days that have any trip of the car, edited or not, are left alone."""
     zone = ZoneInfo(ZONE)
@@ -213,10 +234,38 @@ def _trips(household: Household, now: datetime) -> None:
         vehicle = Vehicle.objects.of(household).filter(name=name).first()
         day = first
         while vehicle is not None and day <= today + timedelta(days=_DAYS_AHEAD):
-            if (usual := week[day.weekday()]) is not None:
+            if (usual := _of_day(name, week, day, today)) is not None:
                 leave, back = (instant_at(day, time.fromisoformat(clock), zone) for clock in usual[:2])
                 if back > now:
                     Trip.objects.create(
                         household=household, vehicle=vehicle, leave=leave, back=back, km=usual[2], fill=usual[3]
                     )
             day += timedelta(days=1)
+    _long_weekend(household, first, today, zone)
+
+
+def _of_day(name: str, week: Any, day: date, today: date) -> tuple[str, str, float, bool] | None:
+    """What a car does on a day ahead: the usual, but for two long days and a weekend away in the second week."""
+    second_week = 7 <= (day - today).days < 14
+    if second_week and name == "Wren" and day.weekday() in (2, 3):
+        return _WREN_LATE_WEDNESDAY if day.weekday() == 2 else _WREN_LONG_THURSDAY
+    if second_week and name == "Heron" and day.weekday() in (4, 5, 6):
+        return None
+    usual: tuple[str, str, float, bool] | None = week[day.weekday()]
+    return usual
+
+
+def _long_weekend(household: Household, first: date, today: date, zone: ZoneInfo) -> None:
+    leaves, leave, comes, back, km, kwh = _LONG_WEEKEND
+    friday = today + timedelta(days=7 + (leaves - today.weekday()) % 7)
+    heron = Vehicle.objects.of(household).filter(name="Heron").first()
+    if heron is not None and friday >= first:
+        Trip.objects.create(
+            household=household,
+            vehicle=heron,
+            leave=instant_at(friday, time.fromisoformat(leave), zone),
+            back=instant_at(friday + timedelta(days=comes - leaves), time.fromisoformat(back), zone),
+            km=km,
+            gain_kwh=kwh,
+            summary="weekend away",
+        )

@@ -64,12 +64,13 @@ def household_document(household: Household, now: datetime, nights: int | None =
     return document
 
 
-def _without_readings(household: Household, now: datetime, nights: int) -> dict[str, Any]:
+def _without_readings(household: Household, now: datetime, nights: int, *, every_trip: bool = False) -> dict[str, Any]:
     zone = usual.zone_of(household)
     feeders, circuits = Feeder.objects.of(household), Circuit.objects.of(household)
     weeks = {vehicle: usual.usual_week(vehicle, now) for vehicle in Vehicle.objects.of(household)}
     end = now + timedelta(days=nights + 2)
     horizon_end = noon(now.astimezone(zone).date() + timedelta(days=nights), zone)
+    trips = Trip.objects.of(household).filter(back__gt=now).select_related("vehicle")
     evenings = Evening.objects.of(household).filter(night__gte=(now - timedelta(days=2)).date())
     return {
         "format": documents.FORMAT,
@@ -98,7 +99,7 @@ def _without_readings(household: Household, now: datetime, nights: int) -> dict[
         "trips": [
             *(
                 _trip(trip, weeks[trip.vehicle], horizon_end)
-                for trip in Trip.objects.of(household).filter(back__gt=now, leave__lt=end).select_related("vehicle")
+                for trip in (trips if every_trip else trips.filter(leave__lt=end))
             ),
             *(trip for vehicle, week in weeks.items() for trip in usual.usual_trips(vehicle, week, now, horizon_end)),
         ],
@@ -125,15 +126,15 @@ def _without_readings(household: Household, now: datetime, nights: int) -> dict[
     }
 
 
-def core_household(household: Household, now: datetime) -> documents.Household:
-    """The household as core takes it.
+def core_household(household: Household, now: datetime, nights: int | None = None) -> documents.Household:
+    """The household as core takes it; nights as in `household_document`.
 
     Raises
     ------
     BadDocument
         With every mistake, by the document's paths.
     """
-    return as_core(household_document(household, now))
+    return as_core(household_document(household, now, nights))
 
 
 def as_core(document: dict[str, Any]) -> documents.Household:
@@ -150,7 +151,9 @@ def as_core(document: dict[str, Any]) -> documents.Household:
 @editing.checked_by
 def _core_takes_it(household: Household) -> list[Mistake]:
     try:
-        taken = core_household(household, planning_now())
+        now = planning_now()
+        as_core(_without_readings(household, now, usual.nights_ahead(household, now), every_trip=True))
+        taken = core_household(household, now)
         if taken.pins:
             plan(taken, prove=False)
     except BadDocument as error:

@@ -26,6 +26,7 @@ from moonplan.household import editing
 from moonplan.household.models import Change, Evening, Household, Person, Trip, Vehicle
 from moonplan.planning import cautions, refining
 from moonplan.planning.documents import as_core, core_household, household_document, planning_now, soc_of
+from moonplan.planning.evenings import set_evening
 from moonplan.planning.models import ShownPlan
 
 # Prices are drawn in this many steps of depth.
@@ -359,9 +360,4 @@ def _trip(person: Person, vehicle: Vehicle, fields: Mapping[str, Any], version: 
 
 def _evening(person: Person, vehicle: Vehicle, fields: Mapping[str, Any], version: int, now: datetime) -> None:
     night = the_night(core_household(vehicle.household, now))
-    evening = Evening.objects.of(vehicle.household).filter(vehicle=vehicle, night=night).first()
-    what = f"{vehicle.name}: tonight"
-    if evening is None:
-        editing.add(person, "evening", {"vehicle_id": vehicle.pk, "night": night, **fields}, what=what)
-    else:
-        editing.change(person, evening, fields, version=version, what=what)
+    set_evening(person, vehicle, night, fields, what=f"{vehicle.name}: tonight", version=version)

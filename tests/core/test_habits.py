@@ -114,6 +114,21 @@ def test_sun_first_takes_the_sun_and_no_grid():
     assert under("cheapest", solar_kw=sun).outcome.cost == 0
 
 
+def test_a_timer_takes_the_sun_before_noon_and_after_it_on_the_same_day():
+    # Noon divides two nights, and each may have a session: 1.38 kW at 6 A from 10:00 on, 2.3 kW at 10 A from noon to 14:00.
+    # As one run they would change their current; with a quarter of an hour between them they are two.
+    sun = [[f"2026-01-15T{clock}:00+01:00", kw] for clock, kw in (("10:00", 1.4), ("12:00", 2.4), ("14:00", 0))]
+    timer = {
+        "leads": [a_lead(control="timer", steps_a=[6, 10])],
+        "vehicles": [a_car(control="timer", soc_pct=60, end_pct=10)],
+    }
+    made = under("sun_first", solar_kw=sun, horizon_nights=2, **timer)
+
+    solar = sum(session.solar_kwh for session in made.sessions[0])
+    # All of it would be 2 × 1.38 + 2 × 2.3 = 7.36 kWh.
+    assert solar > 7.36 - 1
+
+
 def test_sun_first_still_meets_a_departure():
     sun = [["2026-01-15T10:00:00+01:00", 3.0], ["2026-01-15T13:00:00+01:00", 0]]
     trip = a_trip("2026-01-15T07:00:00+01:00", "2026-01-15T08:00:00+01:00", 120)

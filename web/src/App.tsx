@@ -6,6 +6,7 @@ import classes from "./App.module.css";
 import { Join } from "./account/Join";
 import { SignIn } from "./account/SignIn";
 import { api, told, type Who } from "./api/client";
+import { DaysScreen } from "./days/DaysScreen";
 import { HouseholdScreen } from "./household/HouseholdScreen";
 import { RatesScreen } from "./rates/RatesScreen";
 import { TonightScreen } from "./tonight/TonightScreen";
@@ -32,6 +33,7 @@ function SignedIn({ who }: { who: Who }) {
         <span className={classes.name}>Moon Plan</span>
         <nav aria-label="Screens" className={classes.nav}>
           {who.set_up && <NavLink to="/">Tonight</NavLink>}
+          {who.set_up && <NavLink to="/days">Days</NavLink>}
           {who.set_up && <NavLink to="/rates">Rates</NavLink>}
           <NavLink to="/household">{who.set_up ? "Household" : "First evening"}</NavLink>
         </nav>
@@ -51,6 +53,7 @@ function SignedIn({ who }: { who: Who }) {
       <main id="main" className={classes.main}>
         <Routes>
           <Route path="/" element={who.set_up ? <TonightScreen /> : <Navigate to="/household" replace />} />
+          <Route path="/days" element={<DaysScreen />} />
           <Route path="/rates" element={<RatesScreen />} />
           <Route path="/household" element={<HouseholdScreen />} />
           <Route path="*" element={<p>There is no such page.</p>} />

@@ -31,8 +31,9 @@ SENTENCES: Mapping[Habit, str] = {
     "plug_and_go": "Charges at full current from arrival until the limit, as if nobody planned: the yardstick.",
 }
 _HIGH_CARE = 10.0
-# So much dearer than sun does the grid count under `sun_first`, in highest prices.
-_GRID_COUNTS = 100.0
+# So much dearer than sun does the grid count under `sun_first`, in highest prices: enough that little of it is taken along
+# with sun, and not so much that its own prices no longer matter.
+_GRID_COUNTS = 10.0
 
 
 def with_habits(problem: Problem) -> Problem:

@@ -678,7 +678,9 @@ def timer_amps(
                 here, there = max(0.0, here - slots.trip_kwh[seen]), max(0.0, there - slots.trip_kwh[seen])
                 seen += 1
             waited += never * max(0.0, slots.wants[start] - here - _NOTHING) if start > t else 0.0
-            if may[0][start] and np.isnan(slots.pinned_a[start]):
+            # Right after a session it would be the same one, going on into a night that has its own.
+            goes_on = start > 0 and amps[start - 1] > 0
+            if may[0][start] and not goes_on and np.isnan(slots.pinned_a[start]):
                 for i in range(len(currents)):
                     worth, last = _best_length(
                         values, levels, band, never, currents[i], (start, i + 1, seen), may, here, there, slots, pack

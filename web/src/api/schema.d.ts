@@ -125,6 +125,110 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/days": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Days */
+        get: operations["days"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/days/trips": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Add Day Trip */
+        post: operations["add_day_trip"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/days/trips/{trip_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Remove Day Trip */
+        delete: operations["remove_day_trip"];
+        options?: never;
+        head?: never;
+        /** Edit Day Trip */
+        patch: operations["edit_day_trip"];
+        trace?: never;
+    };
+    "/api/days/trips/{trip_id}/copies": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Repeat Day Trip */
+        post: operations["repeat_day_trip"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/days/nights/{vehicle_id}/{night}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Edit Night */
+        patch: operations["edit_night"];
+        trace?: never;
+    };
+    "/api/days/ways_out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Ways Out */
+        get: operations["ways_out"];
+        put?: never;
+        /** Take Way Out */
+        post: operations["take_way_out"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cautions": {
         parameters: {
             query?: never;
@@ -1062,6 +1166,239 @@ export interface components {
             /** Level Cost */
             level_cost: number;
         };
+        /** CarDays */
+        CarDays: {
+            /** Id */
+            id: string;
+            /** Version */
+            version: number;
+            /** Name */
+            name: string;
+            /** Place */
+            place: string;
+            /** Habit */
+            habit: string | null;
+            /** Reserve Pct */
+            reserve_pct: number;
+            /** Daily Limit Pct */
+            daily_limit_pct: number;
+            /** Tide */
+            tide: components["schemas"]["Point"][];
+            /** Limit */
+            limit: components["schemas"]["Point"][];
+            /** Sessions */
+            sessions: components["schemas"]["SessionOut"][];
+            /** Trips */
+            trips: components["schemas"]["TripOnSheet"][];
+            /** Nights */
+            nights: components["schemas"]["NightRow"][];
+            end: components["schemas"]["EndOut"] | null;
+        };
+        /** Days */
+        Days: {
+            /**
+             * Now
+             * Format: date-time
+             */
+            now: string;
+            /** Timezone */
+            timezone: string;
+            /** Currency */
+            currency: string;
+            /**
+             * Distance Unit
+             * @enum {string}
+             */
+            distance_unit: "km" | "mi";
+            /** Nights */
+            nights: number;
+            /** Nights Of Tonight */
+            nights_of_tonight: number;
+            /** Household Version */
+            household_version: number;
+            /** Habit */
+            habit: string;
+            /**
+             * Start
+             * Format: date-time
+             */
+            start: string;
+            /**
+             * End
+             * Format: date-time
+             */
+            end: string;
+            /** Cars */
+            cars: components["schemas"]["CarDays"][];
+            totals: components["schemas"]["Totals"];
+            /** Undo */
+            undo: string | null;
+            /** Server Ms */
+            server_ms: number;
+        };
+        /** EndOut */
+        EndOut: {
+            /** Required Pct */
+            required_pct: number;
+            /** Planned Pct */
+            planned_pct: number;
+            /** Short Kwh */
+            short_kwh: number;
+        };
+        /**
+         * NightRow
+         * @description A car's night, from noon to noon: need against what is recovered.
+         */
+        NightRow: {
+            /** Night */
+            night: string;
+            /** Need Kwh */
+            need_kwh: number;
+            /** Need Km */
+            need_km: number;
+            /** Recovered Kwh */
+            recovered_kwh: number;
+            /** Wall Kwh */
+            wall_kwh: number;
+            /** Solar Kwh */
+            solar_kwh: number;
+            /** Cost */
+            cost: number;
+            /** Margin Km */
+            margin_km: number | null;
+            /** Short Kwh */
+            short_kwh: number;
+            /** Low Pct */
+            low_pct: number;
+            /** High Pct */
+            high_pct: number;
+            /** Limit Pct */
+            limit_pct: number;
+            /** Plugged In */
+            plugged_in: boolean;
+            /** Kept Unplugged */
+            kept_unplugged: boolean;
+            /** Evening Version */
+            evening_version: number;
+        };
+        /**
+         * TripOnSheet
+         * @description A trip ahead. id : None for a usual day's. nth, night : its place among the departures, and the night
+         *     that it leaves in; None for one that has begun.
+         */
+        TripOnSheet: {
+            /** Id */
+            id: number | null;
+            /** Version */
+            version: number;
+            /** Nth */
+            nth: number | null;
+            /** Night */
+            night: string | null;
+            /**
+             * Leave
+             * Format: date-time
+             */
+            leave: string;
+            /**
+             * Back
+             * Format: date-time
+             */
+            back: string;
+            /** Km */
+            km: number;
+            /** Temperature C */
+            temperature_c: number | null;
+            /** Gain Kwh */
+            gain_kwh: number;
+            /** Fill */
+            fill: boolean;
+            /** Fill To Pct */
+            fill_to_pct: number;
+            /** Summary */
+            summary: string;
+            /** Trip Kwh */
+            trip_kwh: number;
+            /** On The Way Kwh */
+            on_the_way_kwh: number;
+            /** Required Pct */
+            required_pct: number | null;
+            /** Planned Pct */
+            planned_pct: number | null;
+            /** Short Kwh */
+            short_kwh: number;
+            /** Short Km */
+            short_km: number;
+            /** Ready At */
+            ready_at: string | null;
+            /** Binds */
+            binds: string | null;
+        };
+        /**
+         * TripEdit
+         * @description A trip as it is typed; what is left out stays, or takes the usual value.
+         */
+        TripEdit: {
+            /** Vehicle Id */
+            vehicle_id?: number | null;
+            /** Leave */
+            leave?: string | null;
+            /** Back */
+            back?: string | null;
+            /** Km */
+            km?: number | null;
+            /** Temperature C */
+            temperature_c?: number | null;
+            /** Gain Kwh */
+            gain_kwh?: number | null;
+            /** Fill */
+            fill?: boolean | null;
+            /** Fill To Pct */
+            fill_to_pct?: number | null;
+            /** Summary */
+            summary?: string | null;
+        };
+        /** Repeat */
+        Repeat: {
+            /** Days */
+            days: string[];
+        };
+        /** NightEdit */
+        NightEdit: {
+            /** Plugged In */
+            plugged_in: boolean;
+        };
+        /**
+         * WayOut
+         * @description A change that makes a shortage less, found by planning with it. cost : what charging costs more.
+         */
+        WayOut: {
+            /** Told */
+            told: string;
+            /** Closes */
+            closes: boolean;
+            /** Short Kwh */
+            short_kwh: number;
+            /** Cost */
+            cost: number;
+        };
+        /** WaysOut */
+        WaysOut: {
+            /** Ways */
+            ways: components["schemas"]["WayOut"][];
+        };
+        /** WayTaken */
+        WayTaken: {
+            /** Vehicle */
+            vehicle: number;
+            /**
+             * Leave
+             * Format: date-time
+             */
+            leave: string;
+            /** Told */
+            told: string;
+        };
         /** CautionMark */
         CautionMark: {
             /** Code */
@@ -1608,11 +1945,8 @@ export interface components {
              * @default 0
              */
             base_margin_a: number;
-            /**
-             * Horizon Nights
-             * @default 1
-             */
-            horizon_nights: number;
+            /** Horizon Nights */
+            horizon_nights?: number | null;
             /**
              * Habit
              * @default cheapest
@@ -1790,6 +2124,16 @@ export interface components {
              * @default 100
              */
             fill_to_pct: number;
+            /**
+             * Summary
+             * @default
+             */
+            summary: string | null;
+            /**
+             * Event
+             * @default
+             */
+            event: string | null;
             /** Vehicle Id */
             vehicle_id: number;
         };
@@ -1897,8 +2241,22 @@ export interface components {
             plug_in_from?: string | null;
             /** Plug In To */
             plug_in_to?: string | null;
+            /**
+             * Usual Leave
+             * @default 08:00
+             */
+            usual_leave: string;
+            /**
+             * Usual Back
+             * @default 17:00
+             */
+            usual_back: string;
             /** Lead Id */
             lead_id: number;
+            /** Usual Km */
+            usual_km: {
+                [key: string]: number | null;
+            };
         };
         /**
          * WholeHousehold
@@ -1978,11 +2336,8 @@ export interface components {
              * @default 0
              */
             base_margin_a: number | null;
-            /**
-             * Horizon Nights
-             * @default 1
-             */
-            horizon_nights: number | null;
+            /** Horizon Nights */
+            horizon_nights?: number | null;
             /**
              * Habit
              * @default cheapest
@@ -2200,8 +2555,22 @@ export interface components {
             plug_in_from?: string | null;
             /** Plug In To */
             plug_in_to?: string | null;
+            /**
+             * Usual Leave
+             * @default 08:00
+             */
+            usual_leave: string | null;
+            /**
+             * Usual Back
+             * @default 17:00
+             */
+            usual_back: string | null;
             /** Lead Id */
             lead_id?: number | null;
+            /** Usual Km */
+            usual_km?: {
+                [key: string]: number | null;
+            } | null;
         };
         /** TripPatch */
         TripPatch: {
@@ -2228,6 +2597,16 @@ export interface components {
              * @default 100
              */
             fill_to_pct: number | null;
+            /**
+             * Summary
+             * @default
+             */
+            summary: string | null;
+            /**
+             * Event
+             * @default
+             */
+            event: string | null;
             /** Vehicle Id */
             vehicle_id?: number | null;
         };
@@ -2809,7 +3188,9 @@ export interface operations {
     };
     compare_habits: {
         parameters: {
-            query?: never;
+            query?: {
+                nights?: number | null;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -2823,6 +3204,648 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Comparison"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    days: {
+        parameters: {
+            query?: {
+                nights?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Days"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_day_trip: {
+        parameters: {
+            query?: {
+                nights?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TripEdit"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Days"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_day_trip: {
+        parameters: {
+            query: {
+                version: number;
+                nights?: number;
+            };
+            header?: never;
+            path: {
+                trip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Days"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    edit_day_trip: {
+        parameters: {
+            query: {
+                version: number;
+                nights?: number;
+            };
+            header?: never;
+            path: {
+                trip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TripEdit"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Days"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    repeat_day_trip: {
+        parameters: {
+            query?: {
+                nights?: number;
+            };
+            header?: never;
+            path: {
+                trip_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Repeat"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Days"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    edit_night: {
+        parameters: {
+            query: {
+                version: number;
+                nights?: number;
+            };
+            header?: never;
+            path: {
+                vehicle_id: number;
+                night: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NightEdit"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Days"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    ways_out: {
+        parameters: {
+            query: {
+                vehicle: number;
+                leave: string;
+                nights?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WaysOut"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    take_way_out: {
+        parameters: {
+            query?: {
+                nights?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WayTaken"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Days"];
                 };
             };
             /** @description Bad Request */

@@ -25,8 +25,7 @@ export function useRowEdit() {
     mutationFn: (edit: RowEdit) => send(edit),
     onSuccess: async (whole: WholeHousehold) => {
       client.setQueryData(KEY, whole);
-      await client.invalidateQueries({ queryKey: ["tonight"] });
-      await client.invalidateQueries({ queryKey: ["who"] });
+      await client.invalidateQueries({ predicate: (query) => query.queryKey[0] !== KEY[0] });
     },
   });
 }

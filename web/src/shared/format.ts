@@ -66,3 +66,9 @@ export function nightTitle(night: string): string {
     new Date(`${night}T12:00:00Z`),
   );
 }
+
+export function nightShort(night: string): string {
+  return new Intl.DateTimeFormat("en-GB", { weekday: "short", day: "numeric", month: "short", timeZone: "UTC" }).format(
+    new Date(`${night}T12:00:00Z`),
+  );
+}

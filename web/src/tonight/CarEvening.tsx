@@ -1,6 +1,7 @@
 import { Link } from "react-router";
 import type { CarTonight, Schemas } from "../api/client";
 import { ApiError } from "../api/client";
+import { BINDS } from "../shared/binds";
 import { distance, energy, type Manner, money, percent, weekday } from "../shared/format";
 import { NumberField } from "../shared/NumberField";
 import { ByHand } from "./ByHand";
@@ -16,17 +17,6 @@ interface Props {
   manner: Manner;
   cautions: Schemas["CautionTonight"][];
 }
-
-/** What binds where a departure is short, in a clause of its own. */
-const BINDS: Record<string, string> = {
-  pin: "What is pinned by hand leaves too little.",
-  "one session": "One session a night is not enough.",
-  habit: "Its habit leaves too little time.",
-  "shared current": "Another car has the current meanwhile.",
-  limit: "The limit for tonight holds it back.",
-  hours: "It is plugged in for too few hours.",
-  power: "The hook-up gives no more in the time there is.",
-};
 
 /** One car's evening: the decision in a sentence whose numbers are the inputs, and what belongs beside it. */
 export function CarEvening({ car: known, manner, cautions }: Props) {

@@ -2,14 +2,14 @@ import { Link } from "react-router";
 import type { Tonight } from "../api/client";
 import { type Manner, nightTitle } from "../shared/format";
 import { Moon } from "../shared/Moon";
+import { Undo } from "../shared/Undo";
 import { CarEvening } from "./CarEvening";
 import { NightSheet } from "./NightSheet/NightSheet";
 import classes from "./Tonight.module.css";
-import { useRefinement, useTonight, useUndo } from "./tonight.queries";
+import { useRefinement, useTonight } from "./tonight.queries";
 
 export function TonightScreen() {
   const tonight = useTonight();
-  const undo = useUndo();
   if (tonight.isPending) return <p>Planning the night …</p>;
   if (tonight.error || !tonight.data) {
     return (
@@ -18,10 +18,10 @@ export function TonightScreen() {
       </p>
     );
   }
-  return <Shown plan={tonight.data} undo={() => undo.mutate()} />;
+  return <Shown plan={tonight.data} />;
 }
 
-function Shown({ plan, undo }: { plan: Tonight; undo: () => void }) {
+function Shown({ plan }: { plan: Tonight }) {
   useRefinement(plan.revision);
   const manner: Manner = { timezone: plan.timezone, currency: plan.currency, distanceUnit: plan.distance_unit };
   return (
@@ -31,9 +31,7 @@ function Shown({ plan, undo }: { plan: Tonight; undo: () => void }) {
         <h1>
           Tonight, {nightTitle(plan.night)} <small>{plan.moon_name}</small>
         </h1>
-        <button type="button" className={classes.undo} disabled={!plan.undo} onClick={undo}>
-          {plan.undo ? `Undo “${plan.undo}”` : "Nothing to undo"}
-        </button>
+        <Undo what={plan.undo} />
       </div>
       {plan.cars.length === 0 && (
         <p>

@@ -55,24 +55,3 @@ function versionsOf(car?: Tonight["cars"][number]): EveningEdit["versions"] {
   const { soc_version: soc, trip_version: trip, evening_version: evening, vehicle_version: vehicle } = car.inputs;
   return { soc, trip, evening, vehicle };
 }
-
-export function useUndo() {
-  const client = useQueryClient();
-  const undo = useMutation({
-    mutationFn: () => told(api.POST("/api/undo")),
-    onSuccess: () => client.invalidateQueries(),
-  });
-  const { mutate } = undo;
-  useEffect(() => {
-    function onKey(event: KeyboardEvent) {
-      const typing = event.target instanceof HTMLInputElement;
-      if (event.key === "z" && (event.ctrlKey || event.metaKey) && !event.shiftKey && !typing) {
-        event.preventDefault();
-        mutate();
-      }
-    }
-    window.addEventListener("keydown", onKey);
-    return () => window.removeEventListener("keydown", onKey);
-  }, [mutate]);
-  return undo;
-}

@@ -1,7 +1,7 @@
 import { area, curveLinear, line } from "d3-shape";
 import type { CarTonight } from "../../api/client";
+import { heights, type Point, steps } from "../../shared/axis";
 import { amps, clock, energy, type Manner, money, percent } from "../../shared/format";
-import { heights, type Point, steps } from "./axis";
 import classes from "./NightSheet.module.css";
 import type { Place } from "./place";
 import { RowName } from "./RowName";

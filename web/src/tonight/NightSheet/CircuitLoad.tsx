@@ -1,6 +1,6 @@
 import type { Schemas } from "../../api/client";
+import { heights, steps } from "../../shared/axis";
 import { amps } from "../../shared/format";
-import { heights, steps } from "./axis";
 import classes from "./NightSheet.module.css";
 import type { Place } from "./place";
 import { RowName } from "./RowName";

@@ -1,6 +1,6 @@
 import type { Tonight } from "../../api/client";
+import { hours } from "../../shared/axis";
 import { clock, type Manner } from "../../shared/format";
-import { hours } from "./axis";
 import classes from "./NightSheet.module.css";
 import type { Place } from "./place";
 

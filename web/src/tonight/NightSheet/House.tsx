@@ -1,5 +1,5 @@
 import type { Schemas } from "../../api/client";
-import { heights, steps } from "./axis";
+import { heights, steps } from "../../shared/axis";
 import classes from "./NightSheet.module.css";
 import type { Place } from "./place";
 import { RowName } from "./RowName";

@@ -1,8 +1,8 @@
 import { useElementSize } from "@mantine/hooks";
 import { useState } from "react";
 import type { Tonight } from "../../api/client";
+import { timeAxis } from "../../shared/axis";
 import type { Manner } from "../../shared/format";
-import { timeAxis } from "./axis";
 import { CarTide } from "./CarTide";
 import { CircuitLoad } from "./CircuitLoad";
 import { HourLines } from "./HourLines";

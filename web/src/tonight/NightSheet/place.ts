@@ -1,4 +1,4 @@
-import type { TimeAxis } from "./axis";
+import type { TimeAxis } from "../../shared/axis";
 
 /** Where a row of the sheet is drawn. */
 export interface Place {

@@ -1,0 +1,316 @@
+"""The days ahead: the coming nights of every car as one tide, their trips, a row a night, and the ways out of a shortage."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Iterable, Mapping
+from dataclasses import asdict
+from datetime import date, datetime, timedelta
+from typing import Any
+from zoneinfo import ZoneInfo
+
+from django.db import transaction
+
+from moonplan.core.mistakes import Mistake
+from moonplan.core.planner.balance import NightOfCar, nights_of
+from moonplan.core.planner.plan import Plan, document, plan
+from moonplan.core.planner.remedies import Edit, OfNight, OfTrip, Remedy, remedies
+from moonplan.core.timegrid import night_of
+from moonplan.household import editing
+from moonplan.household.models import Change, Evening, Household, Person, Trip, Vehicle
+from moonplan.planning import usual
+from moonplan.planning.documents import as_core, household_document, planning_now
+from moonplan.planning.evenings import set_evening
+
+FEWEST, MOST = 1, 14
+# How far a trip can be repeated. [days]
+_REPEATED_AT_MOST = 60
+
+
+def days(person: Person, nights: int) -> dict[str, Any]:
+    """What the screen of the coming nights shows."""
+    began = time.perf_counter()
+    household, now = person.household, planning_now()
+    made = _plan(household, now, nights)
+    answer = document(made)
+    zone = made.problem.household.zone
+    rows = {str(vehicle.pk): vehicle for vehicle in Vehicle.objects.of(household)}
+    trips = list(Trip.objects.of(household).filter(back__gt=now, leave__lt=made.problem.grid.starts[-1]))
+    last = Change.objects.filter(household=household, undone=False).first()
+    return {
+        "now": now.astimezone(zone).isoformat(),
+        "timezone": household.timezone,
+        "currency": household.currency,
+        "distance_unit": household.distance_unit,
+        "nights": nights,
+        "household_version": household.version,
+        "habit": household.habit,
+        "nights_of_tonight": usual.nights_ahead(household, now),
+        "start": made.problem.grid.starts[0].isoformat(),
+        "end": made.problem.grid.starts[-1].isoformat(),
+        "cars": [
+            _car(made, i, answer["vehicles"][i], rows[car.id], [t for t in trips if str(t.vehicle_id) == car.id])
+            for i, car in enumerate(made.problem.cars)
+        ],
+        "totals": answer["totals"],
+        "undo": None if last is None else last.what,
+        "server_ms": round((time.perf_counter() - began) * 1000),
+    }
+
+
+def _plan(household: Household, now: datetime, nights: int) -> Plan:
+    if not FEWEST <= nights <= MOST:
+        raise editing.Refused([Mistake("nights", nights, f"{FEWEST} to {MOST}")])
+    return plan(as_core(household_document(household, now, nights)), prove=False)
+
+
+def _car(made: Plan, i: int, told: dict[str, Any], vehicle: Vehicle, trips: list[Trip]) -> dict[str, Any]:
+    problem, car = made.problem, made.problem.cars[i]
+    usable = car.vehicle.usable_kwh
+    stored = {trip.leave: trip for trip in trips}
+    starts = problem.grid.starts
+    away = [trip for trip in trips if trip.leave <= problem.household.now]
+    return {
+        "id": car.id,
+        "version": vehicle.version,
+        "name": car.name,
+        "place": car.circuit.name or car.circuit.id,
+        "habit": car.vehicle.habit,
+        "reserve_pct": car.vehicle.reserve_pct,
+        "daily_limit_pct": car.vehicle.daily_limit_pct,
+        "tide": _thinned([(starts[t], kwh / usable * 100) for t, kwh in enumerate(made.outcome.cars[i].mean.soc_kwh)]),
+        "limit": _thinned([(starts[t], kwh / usable * 100) for t, kwh in enumerate(car.limit_kwh)]),
+        "sessions": told["sessions"],
+        "trips": [
+            *(_away(trip) for trip in away),
+            *(
+                _trip(made, i, nth, departure, stored.get(problem.cars[i].departures[nth].trip.leave))
+                for nth, departure in enumerate(told["departures"])
+            ),
+        ],
+        "nights": [_night(night, vehicle) for night in nights_of(made, i)],
+        "end": told["end"],
+    }
+
+
+def _thinned(points: list[tuple[datetime, float]]) -> list[dict[str, Any]]:
+    """A line without the points that lie on it anyway."""
+    kept = [
+        point
+        for n, point in enumerate(points)
+        if n in (0, len(points) - 1) or abs((points[n - 1][1] + points[n + 1][1]) / 2 - point[1]) > 0.01
+    ]
+    return [{"at": at.isoformat(), "value": round(float(value), 2)} for at, value in kept]
+
+
+def _away(trip: Trip) -> dict[str, Any]:
+    """A trip that has begun."""
+    return _stored(trip) | {
+        "nth": None,
+        "night": None,
+        "required_pct": None,
+        "planned_pct": None,
+        "short_kwh": 0.0,
+        "short_km": 0.0,
+        "ready_at": None,
+        "binds": None,
+        "on_the_way_kwh": 0.0,
+        "trip_kwh": 0.0,
+    }
+
+
+def _trip(made: Plan, i: int, nth: int, departure: dict[str, Any], row: Trip | None) -> dict[str, Any]:
+    planned = made.problem.cars[i].departures[nth]
+    told = (
+        {
+            "id": None,
+            "version": 0,
+            "leave": planned.trip.leave.isoformat(),
+            "back": planned.trip.back.isoformat(),
+            "km": planned.trip.km,
+            "temperature_c": planned.trip.temperature_c,
+            "gain_kwh": planned.trip.gain_kwh,
+            "fill": planned.trip.fill,
+            "fill_to_pct": planned.trip.fill_to_pct,
+            "summary": "",
+        }
+        if row is None
+        else _stored(row)
+    )
+    return told | {
+        "nth": nth,
+        "night": night_of(planned.trip.leave, made.problem.household.zone).isoformat(),
+        "trip_kwh": round(planned.taking.kwh, 3),
+        "on_the_way_kwh": round(planned.on_the_way_kwh, 3),
+        **{key: departure[key] for key in _READINESS},
+    }
+
+
+_READINESS = ("required_pct", "planned_pct", "short_kwh", "short_km", "ready_at", "binds")
+
+
+def _stored(trip: Trip) -> dict[str, Any]:
+    return {
+        "id": trip.pk,
+        "version": trip.version,
+        "leave": trip.leave.isoformat(),
+        "back": trip.back.isoformat(),
+        **{key: getattr(trip, key) for key in ("km", "temperature_c", "gain_kwh", "fill", "fill_to_pct", "summary")},
+    }
+
+
+def _night(night: NightOfCar, vehicle: Vehicle) -> dict[str, Any]:
+    evening = Evening.objects.of(vehicle.household).filter(vehicle=vehicle, night=night.night).first()
+    told = {key: round(value, 3) if isinstance(value, float) else value for key, value in asdict(night).items()}
+    return told | {
+        "night": night.night.isoformat(),
+        "plugged_in": night.plugged_in,
+        "kept_unplugged": evening is not None and not evening.plugged_in,
+        "evening_version": 0 if evening is None else evening.version,
+    }
+
+
+# --- ways out ------------------------------------------------------------------------------------------------------------
+
+
+def ways_out(person: Person, vehicle_id: int, leave: datetime, nights: int) -> list[dict[str, Any]]:
+    """The remedies for a short departure, known by its car and when it leaves."""
+    return [
+        {
+            "told": one.told,
+            "closes": one.closes,
+            "short_kwh": round(one.short_kwh, 3),
+            "cost": round(one.cost, 5),
+        }
+        for one in _remedies(person.household, vehicle_id, leave, nights)
+    ]
+
+
+def take_way_out(person: Person, vehicle_id: int, leave: datetime, nights: int, told: str) -> None:
+    """Apply a remedy by its words; all of its edits are one step of undo.
+
+    Raises
+    ------
+    Refused
+        If there is no such way out any more.
+    """
+    found = next((one for one in _remedies(person.household, vehicle_id, leave, nights) if one.told == told), None)
+    if found is None:
+        raise editing.Refused([Mistake("told", told, "a way out that still is one")])
+    with editing.as_one():
+        for edit in found.edits:
+            _apply(person, edit, told)
+
+
+def _remedies(household: Household, vehicle_id: int, leave: datetime, nights: int) -> list[Remedy]:
+    made = _plan(household, planning_now(), nights)
+    for i, car in enumerate(made.problem.cars):
+        for nth, departure in enumerate(car.departures):
+            if car.id == str(vehicle_id) and departure.trip.leave == leave:
+                return remedies(made, i, nth)
+    return []
+
+
+def _apply(person: Person, edit: Edit, told: str) -> None:
+    vehicle = Vehicle.objects.of(person.household).get(pk=int(edit.vehicle))
+    what = f"{vehicle.name}: {told}"
+    if isinstance(edit, OfNight):
+        fields: dict[str, Any] = {
+            key: value for key in ("limit_pct", "ceiling_a", "plugged_in") if (value := getattr(edit, key)) is not None
+        }
+        if edit.unpin:
+            fields |= {"pin_start": None, "pin_end": None, "pin_amps": None}
+        set_evening(person, vehicle, edit.night, fields, what=what)
+    elif isinstance(edit, OfTrip):
+        changes: dict[str, Any] = {
+            "vehicle_id": None if edit.other_vehicle is None else int(edit.other_vehicle),
+            "gain_kwh": edit.gain_kwh,
+            "fill": edit.fill,
+        }
+        changes = {key: value for key, value in changes.items() if value is not None}
+        trip = Trip.objects.of(person.household).filter(vehicle=vehicle, leave=edit.leave).first()
+        if trip is not None:
+            editing.change(person, trip, changes, version=trip.version, what=what)
+        else:
+            editing.add(person, "trip", _usual_trip(vehicle, edit.leave) | changes, what=what)
+    else:
+        hours: Mapping[str, Any] = {}
+        if edit.plug_in_hours is None:
+            hours = {"plug_in_from": None, "plug_in_to": None}
+        elif edit.plug_in_hours != "as it is":
+            hours = dict(zip(("plug_in_from", "plug_in_to"), (f"{at:%H:%M}" for at in edit.plug_in_hours), strict=True))
+        fields = {**({"habit": edit.habit} if edit.habit else {}), **hours}
+        editing.change(person, vehicle, fields, version=vehicle.version, what=what)
+
+
+# --- trips ---------------------------------------------------------------------------------------------------------------
+
+
+def _usual_trip(vehicle: Vehicle, leave: datetime) -> dict[str, Any]:
+    """A usual day's drive as a trip of its own."""
+    now = planning_now()
+    week = usual.usual_week(vehicle, now)
+    trips = usual.usual_trips(vehicle, week, now, leave + timedelta(days=1))
+    found = next(trip for trip in trips if datetime.fromisoformat(trip["leave"]) == leave)
+    return {
+        "vehicle_id": vehicle.pk,
+        "leave": leave,
+        "back": datetime.fromisoformat(found["back"]),
+        "km": found["km"],
+    }
+
+
+@transaction.atomic
+def save_trip(person: Person, trip_id: int | None, version: int, given: Mapping[str, Any]) -> None:
+    """Add a trip, or change one.
+
+    Raises
+    ------
+    Refused, Conflict
+        As `editing.add` and `editing.change`.
+    """
+    fields = dict(given)
+    if trip_id is None:
+        vehicle = Vehicle.objects.of(person.household).filter(pk=fields.get("vehicle_id")).first()
+        editing.add(person, "trip", fields, what=f"{vehicle.name if vehicle else 'a car'}: trip added")
+        return
+    trip = Trip.objects.of(person.household).get(pk=trip_id)
+    editing.change(person, trip, fields, version=version, what=f"{trip.vehicle.name}: trip")
+
+
+def remove_trip(person: Person, trip_id: int, version: int) -> None:
+    """Take a trip away.
+
+    Raises
+    ------
+    Conflict
+        As `editing.remove`.
+    """
+    trip = Trip.objects.of(person.household).get(pk=trip_id)
+    editing.remove(person, trip, version=version, what=f"{trip.vehicle.name}: trip removed")
+
+
+def repeat_trip(person: Person, trip_id: int, on: Iterable[date]) -> None:
+    """Copy a trip to other days, at the same clock times; one step of undo.
+
+    Raises
+    ------
+    Refused
+        If a day is not after today or too far, or the copy overlaps another trip.
+    """
+    trip = Trip.objects.of(person.household).get(pk=trip_id)
+    zone = ZoneInfo(person.household.timezone)
+    now = planning_now().astimezone(zone)
+    leave, back = trip.leave.astimezone(zone), trip.back.astimezone(zone)
+    with editing.as_one():
+        for day in on:
+            if not now.date() <= day <= now.date() + timedelta(days=_REPEATED_AT_MOST):
+                expected = f"a day from today on, within {_REPEATED_AT_MOST} days"
+                raise editing.Refused([Mistake("days", day.isoformat(), expected)])
+            later = day - leave.date()
+            fields = editing.values_of(trip) | {
+                "leave": editing.on_the_clock(person.household, leave.replace(tzinfo=None) + later),
+                "back": editing.on_the_clock(person.household, back.replace(tzinfo=None) + later),
+                "event": "",
+            }
+            editing.add(person, "trip", fields, what=f"{trip.vehicle.name}: trip copied")

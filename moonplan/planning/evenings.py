@@ -1,0 +1,25 @@
+"""What was decided for one car and one night."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from datetime import date
+from typing import Any
+
+from moonplan.household import editing
+from moonplan.household.models import Evening, Person, Vehicle
+
+
+def set_evening(
+    person: Person, vehicle: Vehicle, night: date, fields: Mapping[str, Any], *, what: str, version: int | None = None
+) -> None:
+    """Change what was decided for a car and a night, whether or not anything was decided yet.
+
+    version : of what was decided; None where it was read just now.
+    """
+    evening = Evening.objects.of(person.household).filter(vehicle=vehicle, night=night).first()
+    if evening is None:
+        editing.add(person, "evening", {"vehicle_id": vehicle.pk, "night": night, **fields}, what=what)
+    else:
+        seen = evening.version if version is None else version
+        editing.change(person, evening, fields, version=seen, what=what)

@@ -1,0 +1,103 @@
+import { area, line } from "d3-shape";
+import { heights, type Point, steps, type TimeAxis } from "../shared/axis";
+import { amps, clock, distance, energy, type Manner, money, percent, weekday } from "../shared/format";
+import classes from "./Days.module.css";
+import type { CarDays, useDaysEdit } from "./days.queries";
+import { TripMark } from "./TripMark";
+
+interface Props {
+  car: CarDays;
+  manner: Manner;
+  x: TimeAxis;
+  top: number;
+  height: number;
+  left: number;
+  narrow: boolean;
+  end: string;
+  edit: ReturnType<typeof useDaysEdit>;
+  onTell: (told: string) => void;
+  onOpen: (trip: string) => void;
+}
+
+const TRIPS = 18;
+const BLOCKS = 22;
+
+/** One car's tide over the days: floods at sessions, ebbs at trips, between the limit in force and the reserve. */
+export function CarDaysTide({ car, manner, x, top, height, left, narrow, end, edit, onTell, onOpen }: Props) {
+  const high = top + TRIPS + (narrow ? 16 : 0);
+  const low = top + height - BLOCKS - 18;
+  const y = heights(100, high, low);
+  const at = (point: Point) => x(new Date(point.at));
+  const soc = (point: Point) => y(point.value);
+  const most = Math.max(1, ...car.sessions.map((session) => session.amps));
+  const blocks = heights(most, low + 4, low + BLOCKS);
+  return (
+    <g>
+      <text className={classes.name} x={narrow ? left : 0} y={narrow ? top + 12 : high - 4}>
+        {car.name}
+      </text>
+      <path className={classes.water} d={area<Point>(at, low, soc)(car.tide) ?? ""} />
+      <path className={classes.highWater} d={steps(car.limit, x, y, end)} />
+      <line
+        className={classes.lowWater}
+        x1={left}
+        x2={x(new Date(end))}
+        y1={y(car.reserve_pct)}
+        y2={y(car.reserve_pct)}
+      />
+      {!narrow && (
+        <>
+          <text className={classes.lowName} x={left - 6} y={y(car.reserve_pct) + 4} textAnchor="end">
+            reserve {percent(car.reserve_pct)}
+          </text>
+          <text className={classes.highName} x={left - 6} y={y(car.daily_limit_pct) + 4} textAnchor="end">
+            limit {percent(car.daily_limit_pct)}
+          </text>
+        </>
+      )}
+      <path className={classes.tide} d={line<Point>(at, soc)(car.tide) ?? ""} />
+      {car.sessions.map((session) => {
+        const from = x(new Date(session.start));
+        const told =
+          `${car.name}, ${weekday(session.start, manner)} ${clock(session.start, manner)}–${clock(session.end, manner)}, ` +
+          `${amps(session.amps)}: ${percent(session.soc_from_pct)} to ${percent(session.soc_to_pct)}, ` +
+          `${energy(session.wall_kwh)}, ${money(session.cost, manner)}, ${distance(session.range_km, manner)}; ${session.reason}.`;
+        return (
+          <g
+            key={session.start}
+            role="button"
+            tabIndex={0}
+            aria-label={told}
+            className={classes.session}
+            onFocus={() => onTell(told)}
+            onMouseEnter={() => onTell(told)}
+            onClick={() => onTell(told)}
+            onKeyDown={(event) => event.key === "Enter" && onTell(told)}
+          >
+            <rect
+              x={from}
+              y={blocks(session.amps)}
+              width={Math.max(3, x(new Date(session.end)) - from)}
+              height={blocks(0) - blocks(session.amps)}
+            />
+          </g>
+        );
+      })}
+      {car.trips.map((trip) => (
+        <TripMark
+          key={trip.leave}
+          trip={trip}
+          car={car}
+          manner={manner}
+          x={x}
+          top={high - TRIPS + 4}
+          water={y}
+          low={low}
+          edit={edit}
+          onTell={onTell}
+          onOpen={() => onOpen(`${car.id} ${trip.leave}`)}
+        />
+      ))}
+    </g>
+  );
+}

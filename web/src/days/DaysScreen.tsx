@@ -1,0 +1,100 @@
+import { useState } from "react";
+import { Link } from "react-router";
+import { useRowEdit } from "../household/household.queries";
+import { type Manner, money } from "../shared/format";
+import { Undo } from "../shared/Undo";
+import classes from "./Days.module.css";
+import { DaysSheet } from "./DaysSheet";
+import { type Days, useDays, useDaysEdit } from "./days.queries";
+import { Habits } from "./Habits";
+import { NightRows } from "./NightRows";
+import { WhatIsUsual } from "./WhatIsUsual";
+
+const NIGHTS = [7, 10, 14];
+
+/** The coming nights: every car's tide over the days, its trips, a row a night, and the ways out of a shortage. */
+export function DaysScreen() {
+  const [nights, setNights] = useState(7);
+  const days = useDays(nights);
+  if (days.isPending) return <p>Planning the days …</p>;
+  if (!days.data) {
+    return (
+      <p role="alert">
+        The days could not be planned: {days.error.message} <Link to="/household">See the household</Link>
+      </p>
+    );
+  }
+  return <Shown plan={days.data} nights={nights} setNights={setNights} />;
+}
+
+function Shown({ plan, nights, setNights }: { plan: Days; nights: number; setNights: (n: number) => void }) {
+  const edit = useDaysEdit(nights);
+  const [editing, setEditing] = useState<string | null>(null);
+  const manner: Manner = { timezone: plan.timezone, currency: plan.currency, distanceUnit: plan.distance_unit };
+  const needless = plan.cars.flatMap((car) => car.nights).filter((night) => !night.plugged_in).length;
+  return (
+    <>
+      <div className={classes.title}>
+        <h1>The days ahead</h1>
+        <span role="radiogroup" aria-label="Nights shown" className={classes.choice}>
+          {NIGHTS.map((n) => (
+            <label key={n}>
+              <input type="radio" name="nights" checked={nights === n} onChange={() => setNights(n)} /> {n} nights
+            </label>
+          ))}
+        </span>
+        <Undo what={plan.undo} />
+      </div>
+      {plan.cars.length === 0 ? (
+        <p>
+          No car is drawn yet. <Link to="/household">Draw your house</Link>, and its coming days are planned here.
+        </p>
+      ) : (
+        <p className={classes.summary}>
+          {plan.totals.sessions} sessions, {money(plan.totals.cost, manner)};{" "}
+          {needless > 0 && `${needless} times a car need not be plugged in at all; `}
+          {plan.totals.short_kwh > 0 ? (
+            <strong className={classes.short}>some departure comes up short, see below.</strong>
+          ) : (
+            "everyone can leave in time."
+          )}
+        </p>
+      )}
+      <Horizon plan={plan} />
+      <DaysSheet plan={plan} manner={manner} edit={edit} onOpen={setEditing} />
+      {edit.error && (
+        <p role="alert" className={classes.wrong}>
+          {edit.error.message}
+        </p>
+      )}
+      <NightRows plan={plan} manner={manner} edit={edit} editing={editing} setEditing={setEditing} />
+      <Habits plan={plan} manner={manner} />
+      <WhatIsUsual manner={manner} />
+    </>
+  );
+}
+
+/** Tonight may look less far ahead than this page: said, with the way to change it. */
+function Horizon({ plan }: { plan: Days }) {
+  const edit = useRowEdit();
+  if (plan.nights_of_tonight >= plan.nights || plan.cars.length === 0) return null;
+  return (
+    <p className={classes.note}>
+      Tonight is planned with {plan.nights_of_tonight} {plan.nights_of_tonight === 1 ? "night" : "nights"} in view, so
+      its plan may differ.{" "}
+      <button
+        type="button"
+        disabled={edit.isPending}
+        onClick={() =>
+          edit.mutate({
+            kind: "household",
+            version: plan.household_version,
+            values: { horizon_nights: plan.nights },
+          })
+        }
+      >
+        Plan tonight with {plan.nights} nights in view
+      </button>
+    </p>
+  );
+}

@@ -1,0 +1,91 @@
+import { useState } from "react";
+import { useRowEdit } from "../household/household.queries";
+import { distance, type Manner, money, nightTitle } from "../shared/format";
+import { HABITS } from "../shared/habits";
+import classes from "./Days.module.css";
+import { type Days, useHabits } from "./days.queries";
+
+/** The schools on the same nights, side by side; one is the household's, and a car may have its own. */
+export function Habits({ plan, manner }: { plan: Days; manner: Manner }) {
+  const [asked, setAsked] = useState(false);
+  const habits = useHabits(plan.nights, asked);
+  const edit = useRowEdit();
+  const nights = plan.cars[0]?.nights.map((night) => night.night) ?? [];
+  if (nights.length === 0) return null;
+  const words = Object.fromEntries(HABITS);
+  return (
+    <section className={classes.habits} aria-label="Habits">
+      <h2>When to charge: {words[plan.habit]}</h2>
+      <p>
+        {plan.cars.map((car) => (
+          <label key={car.id}>
+            {car.name}{" "}
+            <select
+              value={car.habit ?? ""}
+              onChange={(event) =>
+                edit.mutate({
+                  kind: "vehicle",
+                  id: Number(car.id),
+                  version: car.version,
+                  values: { habit: event.currentTarget.value || null },
+                })
+              }
+            >
+              <option value="">as the household does</option>
+              {HABITS.map(([key, told]) => (
+                <option key={key} value={key}>
+                  {told}
+                </option>
+              ))}
+            </select>
+          </label>
+        ))}
+        {!asked && (
+          <button type="button" onClick={() => setAsked(true)}>
+            Compare the habits on these nights
+          </button>
+        )}
+      </p>
+      {asked && habits.isPending && <p role="status">Planning these nights under every habit …</p>}
+      {habits.error && <p role="alert">{habits.error.message}</p>}
+      {habits.data?.habits.map((one) => (
+        <div key={one.habit} className={classes.habit} data-chosen={one.habit === plan.habit || undefined}>
+          <div
+            className={classes.strip}
+            role="img"
+            aria-label={`plugged in on ${one.nights.length} of ${nights.length} nights`}
+          >
+            {nights.map((night) => (
+              <span key={night} data-on={one.nights.includes(night) || undefined} title={nightTitle(night)} />
+            ))}
+          </div>
+          <p>
+            <strong>{words[one.habit]}</strong>: {one.sentence} {one.totals.sessions} sessions on {one.nights.length}{" "}
+            nights, {money(one.totals.cost, manner)}, levelled {money(one.totals.level_cost, manner)};{" "}
+            {one.totals.kwh_hours_above_rest.toFixed(0)} kWh·h above the rest level;{" "}
+            {one.totals.short_kwh > 0
+              ? `${one.totals.short_kwh.toFixed(1)} kWh short`
+              : one.smallest_margin_km === null
+                ? "nobody leaves"
+                : `${distance(one.smallest_margin_km, manner)} to spare at the least`}
+            .{" "}
+            {one.habit === plan.habit ? (
+              <em>The household's.</em>
+            ) : (
+              <button
+                type="button"
+                disabled={edit.isPending}
+                aria-label={`Charge ${words[one.habit]}`}
+                onClick={() =>
+                  edit.mutate({ kind: "household", version: plan.household_version, values: { habit: one.habit } })
+                }
+              >
+                Make it ours
+              </button>
+            )}
+          </p>
+        </div>
+      ))}
+    </section>
+  );
+}

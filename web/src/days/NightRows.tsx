@@ -1,0 +1,161 @@
+import { Fragment } from "react";
+import { distance, energy, type Manner, money, nightShort, nightTitle, percent } from "../shared/format";
+import classes from "./Days.module.css";
+import type { CarDays, Days, Trip, useDaysEdit } from "./days.queries";
+import { TripChip } from "./TripChip";
+import { TripForm } from "./TripForm";
+import { WaysOut } from "./WaysOut";
+import { moved } from "./wall";
+
+interface Props {
+  plan: Days;
+  manner: Manner;
+  edit: ReturnType<typeof useDaysEdit>;
+  editing: string | null;
+  setEditing: (trip: string | null) => void;
+}
+
+/** A row a night and car: what leaves in it, need against what is recovered, cost and margin. */
+export function NightRows({ plan, manner, edit, editing, setEditing }: Props) {
+  const nights = plan.cars[0]?.nights.map((night) => night.night) ?? [];
+  if (nights.length === 0) return null;
+  return (
+    // biome-ignore lint/a11y/noNoninteractiveTabindex: on a phone the table is scrolled sideways, with the keyboard too
+    <section className={classes.scroll} tabIndex={0} aria-label="Night by night">
+      <table className={classes.table}>
+        <thead>
+          <tr>
+            <th scope="col">Night</th>
+            <th scope="col">Car</th>
+            <th scope="col">Leaves</th>
+            <th scope="col">Needs</th>
+            <th scope="col">Recovers</th>
+            <th scope="col">Cost</th>
+            <th scope="col">To spare</th>
+            <th scope="col">Plugged in</th>
+          </tr>
+        </thead>
+        <tbody>
+          {nights.map((night, n) =>
+            plan.cars.map((car, c) => (
+              <Fragment key={`${night} ${car.id}`}>
+                <Row first={c === 0} {...{ car, n, manner, edit, editing, setEditing }} />
+                <Opened {...{ plan, car, n, manner, edit, editing, setEditing }} />
+              </Fragment>
+            )),
+          )}
+        </tbody>
+      </table>
+    </section>
+  );
+}
+
+interface RowProps {
+  car: CarDays;
+  n: number;
+  manner: Manner;
+  edit: Props["edit"];
+  editing: string | null;
+  setEditing: Props["setEditing"];
+}
+
+function Row({ first, car, n, manner, edit, editing, setEditing }: RowProps & { first: boolean }) {
+  const row = car.nights[n];
+  if (!row) return null;
+  const add = `${car.id} new ${row.night}`;
+  return (
+    <tr data-first={first || undefined}>
+      <th scope="row">{first ? nightShort(row.night) : ""}</th>
+      <td data-label="">{car.name}</td>
+      <td className={classes.leaves}>
+        {tripsOf(car, n).map((trip) => (
+          <TripChip
+            key={trip.leave}
+            trip={trip}
+            manner={manner}
+            open={editing === `${car.id} ${trip.leave}`}
+            onOpen={() => setEditing(editing === `${car.id} ${trip.leave}` ? null : `${car.id} ${trip.leave}`)}
+          />
+        ))}
+        <button
+          type="button"
+          className={classes.add}
+          aria-label={`Add a trip of ${car.name} after ${nightTitle(row.night)}`}
+          aria-expanded={editing === add}
+          onClick={() => setEditing(editing === add ? null : add)}
+        >
+          +
+        </button>
+      </td>
+      <td data-label="needs">{row.need_kwh > 0 ? energy(row.need_kwh) : "–"}</td>
+      <td data-label="recovers">{row.recovered_kwh > 0 ? energy(row.recovered_kwh) : "–"}</td>
+      <td data-label="costs">{row.wall_kwh > 0 ? money(row.cost, manner) : "–"}</td>
+      <td data-label="to spare">
+        {row.margin_km === null ? "–" : row.short_kwh > 0 ? "" : distance(row.margin_km, manner)}
+        {row.short_kwh > 0 && <strong className={classes.short}>short by {energy(row.short_kwh)}</strong>}
+      </td>
+      <td data-label="plugged in">
+        <label>
+          <input
+            type="checkbox"
+            aria-label={`${car.name} can be plugged in on the night of ${nightTitle(row.night)}`}
+            checked={!row.kept_unplugged}
+            disabled={edit.isPending}
+            onChange={(event) =>
+              edit.mutate({
+                what: "night",
+                car: car.id,
+                night: row.night,
+                version: row.evening_version,
+                plugged_in: event.currentTarget.checked,
+              })
+            }
+          />{" "}
+          {row.kept_unplugged ? "not that night" : row.plugged_in ? `to ${percent(row.high_pct)}` : "need not be"}
+        </label>
+      </td>
+    </tr>
+  );
+}
+
+/** What is open under a night: a trip being edited, or a short departure's ways out. */
+function Opened({ plan, car, n, manner, edit, editing, setEditing }: RowProps & { plan: Days }) {
+  const row = car.nights[n];
+  if (!row) return null;
+  const trips = tripsOf(car, n);
+  const open = trips.find((trip) => editing === `${car.id} ${trip.leave}`);
+  const adding = editing === `${car.id} new ${row.night}`;
+  const short = trips.filter((trip) => trip.short_kwh > 0);
+  const tomorrow = moved(`${row.night}T00:00`, 24 * 60).slice(0, 10);
+  return (
+    <>
+      {short.map((trip) => (
+        <tr key={`short ${trip.leave}`}>
+          <td colSpan={8}>
+            <WaysOut trip={trip} car={car} nights={plan.nights} manner={manner} edit={edit} />
+          </td>
+        </tr>
+      ))}
+      {(open || adding) && (
+        <tr>
+          <td colSpan={8}>
+            <TripForm
+              key={editing}
+              trip={open}
+              car={car}
+              cars={plan.cars}
+              day={tomorrow}
+              manner={manner}
+              edit={edit}
+              onDone={() => setEditing(null)}
+            />
+          </td>
+        </tr>
+      )}
+    </>
+  );
+}
+
+function tripsOf(car: CarDays, n: number): Trip[] {
+  return car.trips.filter((trip) => trip.night === car.nights[n]?.night);
+}

@@ -1,0 +1,30 @@
+import { clock, distance, type Manner, weekday } from "../shared/format";
+import classes from "./Days.module.css";
+import type { Trip } from "./days.queries";
+
+interface Props {
+  trip: Trip;
+  manner: Manner;
+  open: boolean;
+  onOpen: () => void;
+}
+
+/** A trip in a line; pressed, it opens. A usual day's says that it is one. */
+export function TripChip({ trip, manner, open, onOpen }: Props) {
+  return (
+    <button
+      type="button"
+      className={classes.chip}
+      data-usual={trip.id === null || undefined}
+      aria-expanded={open}
+      onClick={onOpen}
+    >
+      {weekday(trip.leave, manner).slice(0, 3)} {clock(trip.leave, manner)}–{clock(trip.back, manner)},{" "}
+      {distance(trip.km, manner)}
+      {trip.fill && ", full"}
+      {trip.gain_kwh > 0 && `, ${trip.gain_kwh} kWh there`}
+      {trip.summary && `, ${trip.summary}`}
+      {trip.id === null && " (usual)"}
+    </button>
+  );
+}

@@ -1,0 +1,138 @@
+import { useState } from "react";
+import { ApiError } from "../api/client";
+import { type Manner, toKm, toUnit } from "../shared/format";
+import classes from "./Days.module.css";
+import type { CarDays, Trip, TripEdit, useDaysEdit } from "./days.queries";
+import { moved, wall } from "./wall";
+
+interface Props {
+  trip?: Trip;
+  car: CarDays;
+  cars: CarDays[];
+  /** YYYY-MM-DD that a new trip leaves on. */
+  day: string;
+  manner: Manner;
+  edit: ReturnType<typeof useDaysEdit>;
+  onDone: () => void;
+}
+
+const WEEK = 7 * 24 * 60;
+
+/** A trip, typed: times, distance, who drives, and what is charged there; copied, repeated and taken away. */
+export function TripForm({ trip, car, cars, day, manner, edit, onDone }: Props) {
+  const zone = manner.timezone;
+  const [vehicle, setVehicle] = useState(car.id);
+  const [texts, setTexts] = useState<Record<string, string>>({
+    leave: trip ? wall(trip.leave, zone) : `${day}T08:00`,
+    back: trip ? wall(trip.back, zone) : `${day}T17:00`,
+    km: trip ? String(Math.round(toUnit(trip.km, manner) * 10) / 10) : "",
+    gain_kwh: trip?.gain_kwh ? String(trip.gain_kwh) : "",
+    temperature_c: trip?.temperature_c == null ? "" : String(trip.temperature_c),
+    summary: trip?.summary ?? "",
+  });
+  const [fill, setFill] = useState(trip?.fill ?? false);
+  const problem = edit.error instanceof ApiError ? edit.error : undefined;
+  const errors = problem?.byField ?? {};
+  const values: TripEdit = {
+    vehicle_id: Number(vehicle),
+    leave: texts.leave,
+    back: texts.back,
+    km: toKm(number(texts.km), manner),
+    gain_kwh: texts.gain_kwh ? number(texts.gain_kwh) : 0,
+    temperature_c: texts.temperature_c ? number(texts.temperature_c) : null,
+    summary: texts.summary,
+    fill,
+  };
+  const done = { onSuccess: onDone };
+  const stored = trip?.id == null ? null : { id: trip.id, version: trip.version };
+  const leaves = texts.leave ?? "";
+  return (
+    <form
+      className={classes.form}
+      aria-label={trip ? "Trip" : "New trip"}
+      onSubmit={(event) => {
+        event.preventDefault();
+        if (stored) edit.mutate({ what: "change", ...stored, trip: values }, done);
+        else edit.mutate({ what: "add", trip: values }, done);
+      }}
+    >
+      <label>
+        Car
+        <select value={vehicle} onChange={(event) => setVehicle(event.currentTarget.value)}>
+          {cars.map((one) => (
+            <option key={one.id} value={one.id}>
+              {one.name}
+            </option>
+          ))}
+        </select>
+      </label>
+      {FIELDS.map(({ name, label, type }) => (
+        <label key={name}>
+          {name === "km" ? `Distance, ${manner.distanceUnit}` : label}
+          <input
+            type={type}
+            inputMode={type === "text" && name !== "summary" ? "decimal" : undefined}
+            required={name === "km"}
+            value={texts[name] ?? ""}
+            aria-invalid={errors[name] ? true : undefined}
+            onChange={(event) => setTexts({ ...texts, [name]: event.currentTarget.value })}
+          />
+          {errors[name] && (
+            <span role="alert" className={classes.wrong}>
+              Expected {errors[name]}
+            </span>
+          )}
+        </label>
+      ))}
+      <label className={classes.flag}>
+        <input type="checkbox" checked={fill} onChange={(event) => setFill(event.currentTarget.checked)} /> Leave full
+      </label>
+      <span className={classes.buttons}>
+        <button type="submit" disabled={edit.isPending}>
+          {stored ? "Keep the change" : trip ? "Make it a trip of its own" : "Add the trip"}
+        </button>
+        {stored && (
+          <>
+            <button
+              type="button"
+              onClick={() =>
+                edit.mutate({ what: "copy", id: stored.id, days: [moved(leaves, 24 * 60).slice(0, 10)] }, done)
+              }
+            >
+              Copy to the next day
+            </button>
+            <button
+              type="button"
+              onClick={() => {
+                const weeks = [1, 2, 3, 4].map((n) => moved(leaves, n * WEEK).slice(0, 10));
+                edit.mutate({ what: "copy", id: stored.id, days: weeks }, done);
+              }}
+            >
+              Repeat weekly, four times
+            </button>
+            <button type="button" onClick={() => edit.mutate({ what: "remove", ...stored }, done)}>
+              Take it away
+            </button>
+          </>
+        )}
+        <button type="button" onClick={onDone}>
+          Close
+        </button>
+      </span>
+    </form>
+  );
+}
+
+const FIELDS = [
+  { name: "leave", label: "Leaves", type: "datetime-local" },
+  { name: "back", label: "Back", type: "datetime-local" },
+  { name: "km", label: "Distance", type: "text" },
+  { name: "gain_kwh", label: "Charged there, kWh", type: "text" },
+  { name: "temperature_c", label: "Outside, °C", type: "text" },
+  { name: "summary", label: "What for", type: "text" },
+];
+
+/** What is no number goes as NaN, which is null on the wire, so that the server names the field. */
+function number(text: string | undefined): number {
+  return Number((text ?? "").replace(",", ".") || Number.NaN);
+}

@@ -1,0 +1,94 @@
+import { type PointerEvent, useState } from "react";
+import type { Heights, TimeAxis } from "../shared/axis";
+import { clock, distance, type Manner, weekday } from "../shared/format";
+import classes from "./Days.module.css";
+import type { CarDays, Trip, useDaysEdit } from "./days.queries";
+import { moved, wall } from "./wall";
+
+interface Props {
+  trip: Trip;
+  car: CarDays;
+  manner: Manner;
+  x: TimeAxis;
+  top: number;
+  water: Heights;
+  low: number;
+  edit: ReturnType<typeof useDaysEdit>;
+  onTell: (told: string) => void;
+  onOpen: () => void;
+}
+
+const QUARTER_MS = 15 * 60_000;
+const KEYS: Record<string, number> = { ArrowLeft: -1, ArrowRight: 1 };
+
+/** A trip on the sheet: dragged, or moved with the arrow keys; Enter opens it. */
+export function TripMark({ trip, car, manner, x, top, low, edit, onTell, onOpen }: Props) {
+  const [drag, setDrag] = useState<{ from: number; by: number } | null>(null);
+  const leave = new Date(trip.leave);
+  const by = drag?.by ?? 0;
+  const from = x(leave) + by;
+  const to = x(new Date(trip.back)) + by;
+  const told =
+    `${car.name}, ${weekday(trip.leave, manner)} ${clock(trip.leave, manner)} to ${clock(trip.back, manner)}, ` +
+    `${distance(trip.km, manner)}${trip.summary ? `, ${trip.summary}` : ""}${trip.id === null ? ", a usual day" : ""}` +
+    (trip.short_kwh > 0 ? `, short by ${distance(trip.short_km, manner)}` : "");
+
+  function move(minutes: number) {
+    if (minutes === 0) return;
+    const shift = (instant: string) => moved(wall(instant, manner.timezone), minutes);
+    const times = { leave: shift(trip.leave), back: shift(trip.back) };
+    if (trip.id === null) {
+      edit.mutate({ what: "add", trip: { vehicle_id: Number(car.id), km: trip.km, ...times } });
+    } else {
+      edit.mutate({ what: "change", id: trip.id, version: trip.version, trip: times });
+    }
+  }
+
+  function drop(event: PointerEvent<SVGGElement>) {
+    if (!drag) return;
+    event.currentTarget.releasePointerCapture(event.pointerId);
+    const later = x.invert(x(leave) + drag.by).getTime() - leave.getTime();
+    setDrag(null);
+    if (Math.abs(drag.by) < 3) onOpen();
+    else move(Math.round(later / QUARTER_MS) * 15);
+  }
+
+  return (
+    <g
+      role="button"
+      tabIndex={0}
+      aria-label={`${told}. Enter opens it; arrow keys move it`}
+      className={trip.short_kwh > 0 ? classes.shortTrip : classes.trip}
+      onFocus={() => onTell(`${told}.`)}
+      onMouseEnter={() => onTell(`${told}.`)}
+      onPointerDown={(event) => {
+        event.currentTarget.setPointerCapture(event.pointerId);
+        setDrag({ from: event.clientX, by: 0 });
+      }}
+      onPointerMove={(event) => drag && setDrag({ ...drag, by: event.clientX - drag.from })}
+      onPointerUp={drop}
+      onPointerCancel={() => setDrag(null)}
+      onKeyDown={(event) => {
+        const way = KEYS[event.key];
+        if (way) {
+          event.preventDefault();
+          move(way * (event.shiftKey ? 24 * 60 : 15));
+        }
+        if (event.key === "Enter") onOpen();
+      }}
+    >
+      <rect x={from} y={top} width={Math.max(4, to - from)} height={10} />
+      <line x1={from} x2={from} y1={top} y2={low} />
+      {to - from > 34 && (
+        <text x={(from + to) / 2} y={top + 22} textAnchor="middle">
+          {Math.round(Number.parseFloat(distance(trip.km, manner)))}
+        </text>
+      )}
+      {trip.short_kwh > 0 && (
+        <text x={from - 4} y={low - 4} textAnchor="end">
+          short {distance(trip.short_km, manner)}
+        </text>
+      )}
+    </g>
+  );
+}

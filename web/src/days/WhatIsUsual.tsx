@@ -1,0 +1,5 @@
+import type { Manner } from "../shared/format";
+
+export function WhatIsUsual(_: { manner: Manner }) {
+  return null;
+}

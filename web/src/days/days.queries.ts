@@ -1,0 +1,84 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { ApiError, api, type Schemas, told } from "../api/client";
+
+export type Days = Schemas["Days"];
+export type CarDays = Schemas["CarDays"];
+export type Trip = Schemas["TripOnSheet"];
+export type TripEdit = Schemas["TripEdit"];
+
+const KEY = "days";
+
+export function useDays(nights: number) {
+  return useQuery({
+    queryKey: [KEY, nights],
+    placeholderData: (earlier) => earlier,
+    queryFn: () => told(api.GET("/api/days", { params: { query: { nights } } })),
+  });
+}
+
+/** Every edit of the coming days: each answers with the days planned anew. */
+export type Edit =
+  | { what: "add"; trip: TripEdit }
+  | { what: "change"; id: number; version: number; trip: TripEdit }
+  | { what: "remove"; id: number; version: number }
+  | { what: "copy"; id: number; days: string[] }
+  | { what: "night"; car: string; night: string; version: number; plugged_in: boolean }
+  | { what: "way out"; car: string; leave: string; told: string };
+
+export function useDaysEdit(nights: number) {
+  const client = useQueryClient();
+  return useMutation({
+    scope: { id: "days" },
+    mutationFn: (edit: Edit) => told(send(edit, nights)),
+    onSuccess: (days: Days) => {
+      client.setQueryData([KEY, nights], days);
+      return client.invalidateQueries({ predicate: (query) => query.queryKey[0] !== KEY });
+    },
+    onError: (error) => {
+      if (error instanceof ApiError && error.status === 409) client.invalidateQueries({ queryKey: [KEY] });
+    },
+  });
+}
+
+function send(edit: Edit, nights: number) {
+  switch (edit.what) {
+    case "add":
+      return api.POST("/api/days/trips", { params: { query: { nights } }, body: edit.trip });
+    case "change": {
+      const params = { path: { trip_id: edit.id }, query: { nights, version: edit.version } };
+      return api.PATCH("/api/days/trips/{trip_id}", { params, body: edit.trip });
+    }
+    case "remove": {
+      const params = { path: { trip_id: edit.id }, query: { nights, version: edit.version } };
+      return api.DELETE("/api/days/trips/{trip_id}", { params });
+    }
+    case "copy": {
+      const params = { path: { trip_id: edit.id }, query: { nights } };
+      return api.POST("/api/days/trips/{trip_id}/copies", { params, body: { days: edit.days } });
+    }
+    case "night": {
+      const path = { vehicle_id: Number(edit.car), night: edit.night };
+      const params = { path, query: { nights, version: edit.version } };
+      return api.PATCH("/api/days/nights/{vehicle_id}/{night}", { params, body: { plugged_in: edit.plugged_in } });
+    }
+    case "way out": {
+      const body = { vehicle: Number(edit.car), leave: edit.leave, told: edit.told };
+      return api.POST("/api/days/ways_out", { params: { query: { nights } }, body });
+    }
+  }
+}
+
+export function useWaysOut(car: string, leave: string, nights: number) {
+  return useQuery({
+    queryKey: ["ways out", car, leave, nights],
+    queryFn: () => told(api.GET("/api/days/ways_out", { params: { query: { vehicle: Number(car), leave, nights } } })),
+  });
+}
+
+export function useHabits(nights: number, asked: boolean) {
+  return useQuery({
+    queryKey: ["habits", nights],
+    enabled: asked,
+    queryFn: () => told(api.GET("/api/habits", { params: { query: { nights } } })),
+  });
+}
