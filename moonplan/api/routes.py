@@ -16,8 +16,8 @@ from moonplan.core.planner.compare import compare, comparison_document
 from moonplan.household import accounts, editing
 from moonplan.household import models as rows
 from moonplan.household.models import Change, Household, Person
-from moonplan.logbook.models import RateReading
-from moonplan.planning import cautions, days, rates
+from moonplan.logbook.models import OdometerReading, RateReading
+from moonplan.planning import calendars, cautions, days, rates, usual
 from moonplan.planning.documents import core_household, planning_now
 from moonplan.planning.drawing import drawing
 from moonplan.planning.evenings import set_evening
@@ -173,6 +173,52 @@ def take_way_out(request: HttpRequest, given: s.WayTaken, nights: int = 7) -> An
     person = person_of(request)
     days.take_way_out(person, given.vehicle, given.leave, nights, given.told)
     return days.days(person, nights)
+
+
+@api.get("/usual", response={200: s.Usual, **PROBLEMS}, operation_id="usual")
+def get_usual(request: HttpRequest) -> Any:
+    return usual.usual_of(person_of(request).household, planning_now())
+
+
+@api.post("/usual/{int:vehicle_id}/odometer", response={200: s.Usual, **PROBLEMS}, operation_id="read_odometer")
+def read_odometer(request: HttpRequest, vehicle_id: int, given: s.OdometerIn) -> Any:
+    person = person_of(request)
+    vehicle = rows.Vehicle.objects.of(person.household).get(pk=vehicle_id)
+    usual.read_odometer(person, vehicle, given.model_dump(exclude_unset=True, mode="json"), planning_now())
+    return usual.usual_of(person.household, planning_now())
+
+
+@api.post("/usual/{int:vehicle_id}/table", response={200: s.Brought, **PROBLEMS}, operation_id="bring_odometer")
+def bring_odometer(request: HttpRequest, vehicle_id: int, given: s.Table) -> Any:
+    person = person_of(request)
+    vehicle = rows.Vehicle.objects.of(person.household).get(pk=vehicle_id)
+    return usual.bring_odometer(person, vehicle, given.text, keep=given.keep)
+
+
+@api.delete("/usual/odometer/{int:reading_id}", response={200: s.Usual, **PROBLEMS}, operation_id="remove_odometer")
+def remove_odometer(request: HttpRequest, reading_id: int, version: int) -> Any:
+    person = person_of(request)
+    row = OdometerReading.objects.of(person.household).get(pk=reading_id)
+    editing.remove(person, row, version=version, what=f"{row.vehicle.name}: odometer removed")
+    return usual.usual_of(person.household, planning_now())
+
+
+@api.post("/calendar", response={200: s.CalendarBrought, **PROBLEMS}, operation_id="bring_calendar")
+def bring_calendar(request: HttpRequest, given: s.CalendarIn) -> Any:
+    answers = [answer.dict() for answer in given.answers]
+    return calendars.bring_calendar(person_of(request), given.text, answers, keep=given.keep)
+
+
+@api.get("/calendar", response={200: s.FeedOut, **PROBLEMS}, operation_id="feed")
+def get_feed(request: HttpRequest) -> Any:
+    return {"path": calendars.feed_path(person_of(request).household)}
+
+
+@api.post("/calendar/renewal", response={200: s.FeedOut, **PROBLEMS}, operation_id="renew_feed")
+def renew_feed(request: HttpRequest) -> Any:
+    household = person_of(request).household
+    calendars.renew_feed(household)
+    return {"path": calendars.feed_path(household)}
 
 
 @api.put("/cautions", response={200: s.CautionMark, **PROBLEMS}, operation_id="mark_caution")

@@ -702,6 +702,101 @@ class WayTaken(Strict):
     told: str
 
 
+class UsualDayOut(Schema):
+    weekday: str
+    typical_km: float | None
+    careful_km: float | None
+    entries: int
+    source: Literal["own", "kind", "typed", "nothing"]
+
+
+class LearnedUseOut(Schema):
+    use_kwh_per_100km: float
+    km: float
+    stretches: int
+    spread_kwh_per_100km: float
+
+
+class OdometerOut(Schema):
+    id: int
+    version: int
+    day: date
+    km: float
+    soc_pct: float | None
+    charged_kwh: float | None
+
+
+class UsualOfCar(Schema):
+    id: int
+    version: int
+    name: str
+    usual_km: dict[str, float | None]
+    usual_leave: str
+    usual_back: str
+    use_kwh_per_100km: float
+    week: list[UsualDayOut]
+    learned: LearnedUseOut | None
+    readings: int
+    odometer: list[OdometerOut]
+
+
+class Usual(Schema):
+    """What each car's usual days and consumption stand on."""
+
+    cars: list[UsualOfCar]
+
+
+class OdometerIn(Strict):
+    day: date | None = None
+    km: float | None = None
+    soc_pct: float | None = None
+    charged_kwh: float | None = None
+
+
+class EventAnswer(Strict):
+    """Which car drives to events with a summary, and how far."""
+
+    summary: str
+    vehicle_id: int
+    km: float
+
+
+class CalendarIn(Strict):
+    """An iCalendar text; with `keep` its trips are stored, without it only told."""
+
+    text: str
+    answers: list[EventAnswer] = []
+    keep: bool = False
+
+
+class RefusedEvent(Schema):
+    when: datetime
+    summary: str
+    reason: str
+
+
+class EventAsked(Schema):
+    """Events whose car or distance nobody has told yet. times : how often they come."""
+
+    summary: str
+    first: datetime
+    times: int
+    km: float | None
+    vehicle_id: int | None
+
+
+class CalendarBrought(Schema):
+    new: int
+    again: int
+    refused: list[RefusedEvent]
+    asks: list[EventAsked]
+    kept: bool
+
+
+class FeedOut(Schema):
+    path: str
+
+
 class HabitTotals(Totals):
     level_cost: float
 

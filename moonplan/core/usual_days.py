@@ -4,15 +4,20 @@
 its kind, working days or the weekend. A typed figure stands above both.
 """
 
+import json
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
+from functools import cache
 from itertools import pairwise
-from typing import Literal
+from typing import Annotated, Any, Literal
 
 import numpy as np
+from pydantic import Field, TypeAdapter
 
-from moonplan.core.household import WEEKDAYS, Weekday
+from moonplan.core.household import STRICT, WEEKDAYS, Percent, Weekday
+from moonplan.core.mistakes import Mistake, validated
+from moonplan.core.tables import number
 
 _ENOUGH_ENTRIES = 3
 _CAREFUL_PERCENTILE = 80
@@ -31,9 +36,57 @@ class Odometer:
     """
 
     day: date
-    km: float
-    soc_pct: float | None = None
-    charged_kwh: float | None = None
+    km: Annotated[float, Field(ge=0, le=5_000_000)]
+    soc_pct: Percent | None = None
+    charged_kwh: Annotated[float, Field(ge=0, le=10_000)] | None = None
+
+    __pydantic_config__ = STRICT
+
+
+COLUMNS: Mapping[str, str] = {
+    **{name: name for name in ("day", "km", "soc_pct", "charged_kwh")},
+    "date": "day",
+    "odometer": "km",
+    "odometer_km": "km",
+    "soc": "soc_pct",
+}
+
+
+def odometer_of(values: Mapping[str, Any]) -> Odometer:
+    """An odometer reading from its keys and values, the day as ISO 8601.
+
+    Raises
+    ------
+    BadDocument
+        With every mistake, by its key.
+    """
+    return validated(_adapter(), json.dumps(dict(values)), _adapter().json_schema())
+
+
+def odometer_of_row(cells: Mapping[str, str]) -> Odometer:
+    """An odometer reading from a row of a table, its cells by column.
+
+    Raises
+    ------
+    BadDocument
+        As `odometer_of`.
+    """
+    return odometer_of({key: text if key == "day" else number(text) for key, text in cells.items()})
+
+
+def out_of_order(reading: Odometer, others: Iterable[Odometer]) -> Mistake | None:
+    """What is wrong with a reading beside the others of its car: an odometer never goes back."""
+    before = max((one.km for one in others if one.day < reading.day), default=0.0)
+    after = min((one.km for one in others if one.day > reading.day), default=float("inf"))
+    if before <= reading.km <= after:
+        return None
+    expected = f"at least {before:g}" if after == float("inf") else f"{before:g} to {after:g}"
+    return Mistake("km", reading.km, f"{expected}, as the odometer showed on other days")
+
+
+@cache
+def _adapter() -> TypeAdapter[Odometer]:
+    return TypeAdapter(Odometer)
 
 
 @dataclass(frozen=True, slots=True)

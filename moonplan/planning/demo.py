@@ -167,6 +167,7 @@ def _rows(household: Household, now: datetime) -> None:
         rated_kwh_per_100km=15.8,
         daily_limit_pct=80,
         reserve_pct=15,
+        end_pct=80,
         boost_pct=12,
         control="timer",
     )
@@ -180,6 +181,7 @@ def _rows(household: Household, now: datetime) -> None:
         ceiling_a=10,
         daily_limit_pct=90,
         reserve_pct=20,
+        end_pct=90,
         control="timer",
     )
     Band.objects.create(household=household, name="night", price="0.08912", days=_EVERY_DAY, start="22:00", end="06:00")

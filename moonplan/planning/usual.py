@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
+from dataclasses import asdict
 from datetime import date, datetime, time, timedelta
 from typing import Any
 from zoneinfo import ZoneInfo
 
 from moonplan.core import household as documents
+from moonplan.core import usual_days as days
 from moonplan.core.mistakes import BadDocument, Mistake
+from moonplan.core.tables import RefusedRow, rows_of
 from moonplan.core.timegrid import instant_at
 from moonplan.core.usual_days import LearnedUse, Odometer, UsualDay, driven, learned_use, usual_days
-from moonplan.household.models import Household, Trip, Vehicle
+from moonplan.household import editing
+from moonplan.household.models import Household, Person, Trip, Vehicle
 from moonplan.logbook.models import OdometerReading
 
 # A usual day shorter than this asks for no trip. [km]
@@ -122,3 +126,97 @@ def next_need_pct(vehicle: Vehicle, week: list[UsualDay], end: datetime) -> floa
             need = km * vehicle.use_kwh_per_100km / 100 / vehicle.usable_kwh * 100 + vehicle.reserve_pct
             return min(max(need, vehicle.reserve_pct), vehicle.daily_limit_pct)
     return None
+
+
+# --- what is shown of it, and what is typed ------------------------------------------------------------------------------
+
+_SHOWN = 10
+
+
+def usual_of(household: Household, now: datetime) -> dict[str, Any]:
+    """Every car's usual week with what it stands on, its consumption as driven, and its last odometer readings."""
+    return {"cars": [_told(vehicle, now) for vehicle in Vehicle.objects.of(household)]}
+
+
+def _told(vehicle: Vehicle, now: datetime) -> dict[str, Any]:
+    use = use_of(vehicle)
+    rows = OdometerReading.objects.of(vehicle.household).filter(vehicle=vehicle)
+    return {
+        "id": vehicle.pk,
+        "version": vehicle.version,
+        "name": vehicle.name,
+        "usual_km": vehicle.usual_km,
+        "usual_leave": vehicle.usual_leave,
+        "usual_back": vehicle.usual_back,
+        "use_kwh_per_100km": vehicle.use_kwh_per_100km,
+        "week": [asdict(day) for day in usual_week(vehicle, now)],
+        "learned": None if use is None else asdict(use),
+        "readings": rows.count(),
+        "odometer": [
+            {"id": row.pk, "version": row.version, **asdict(Odometer(row.day, row.km, row.soc_pct, row.charged_kwh))}
+            for row in rows.order_by("-day")[:_SHOWN]
+        ],
+    }
+
+
+def read_odometer(person: Person, vehicle: Vehicle, given: Mapping[str, Any], now: datetime) -> None:
+    """Keep what the odometer shows; a second reading of a day takes the first one's place.
+
+    Raises
+    ------
+    Refused
+        With every mistake, at its field.
+    """
+    today = now.astimezone(zone_of(person.household)).date()
+    values = {"day": today.isoformat()} | {key: value for key, value in given.items() if value is not None}
+    try:
+        reading = days.odometer_of(values)
+    except BadDocument as error:
+        raise editing.Refused(error.mistakes) from error
+    if reading.day > today:
+        raise editing.Refused([Mistake("day", reading.day.isoformat(), "a day that has come")])
+    others = [one for one in odometer_of(vehicle) if one.day != reading.day]
+    if (wrong := days.out_of_order(reading, others)) is not None:
+        raise editing.Refused([wrong])
+    _keep(person, vehicle, reading, what=f"{vehicle.name}: odometer")
+
+
+def _keep(person: Person, vehicle: Vehicle, reading: Odometer, *, what: str) -> None:
+    row = OdometerReading.objects.of(person.household).filter(vehicle=vehicle, day=reading.day).first()
+    if row is None:
+        editing.add(person, "odometer", {"vehicle_id": vehicle.pk, **asdict(reading)}, what=what)
+    else:
+        editing.change(person, row, asdict(reading), version=row.version, what=what)
+
+
+def bring_odometer(person: Person, vehicle: Vehicle, text: str, *, keep: bool) -> dict[str, Any]:
+    """Odometer readings from CSV: which are new, which are known already, and which are refused, by line and reason.
+
+    keep : whether the new ones are stored, as one step of undo; without it nothing is.
+
+    Raises
+    ------
+    Refused
+        If the file is no table of odometer readings.
+    """
+    known = {one.day: one for one in odometer_of(vehicle)}
+    new: list[Odometer] = []
+    again, refused = 0, []
+    try:
+        for found in rows_of(text.splitlines(), days.COLUMNS, days.odometer_of_row):
+            if isinstance(found, RefusedRow):
+                refused += [{"line": found.line, "reason": str(mistake)} for mistake in found.mistakes]
+            elif known.get(found.row.day) == found.row:
+                again += 1
+            elif (wrong := days.out_of_order(found.row, known.values())) is not None:
+                refused.append({"line": found.line, "reason": str(wrong)})
+            else:
+                known[found.row.day] = found.row
+                new.append(found.row)
+    except BadDocument as error:
+        raise editing.Refused(error.mistakes) from error
+    if keep and new:
+        with editing.as_one():
+            for reading in new:
+                _keep(person, vehicle, reading, what=f"{vehicle.name}: odometer brought in")
+    return {"new": len(new), "again": again, "refused": refused, "kept": keep}

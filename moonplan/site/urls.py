@@ -3,10 +3,11 @@
 from django.urls import path, re_path
 
 from moonplan.api.routes import api
-from moonplan.site.views import enter, page
+from moonplan.site.views import calendar, enter, page
 
 urlpatterns = [
     path("api/", api.urls),
     path("enter/<str:token>", enter),
+    path("calendar/<str:token>.ics", calendar),
     re_path(r"^(?!api/|static/).*$", page),
 ]

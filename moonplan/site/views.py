@@ -1,4 +1,4 @@
-"""The page of the front end, and the link that signs a person in once."""
+"""The page of the front end, the link that signs a person in once, and the calendar that can be subscribed to."""
 
 from __future__ import annotations
 
@@ -6,12 +6,13 @@ from functools import cache
 
 from django.conf import settings
 from django.contrib.auth import login
-from django.http import HttpRequest, HttpResponse, HttpResponseRedirect
+from django.http import Http404, HttpRequest, HttpResponse, HttpResponseRedirect
 from django.middleware.csrf import get_token
 from django.views.decorators.cache import never_cache
 from django.views.decorators.http import require_safe
 
 from moonplan.household import accounts
+from moonplan.planning import calendars
 
 # What the build puts where a nonce belongs.
 _NONCE = "MOONPLAN_NONCE"
@@ -38,3 +39,13 @@ def enter(request: HttpRequest, token: str) -> HttpResponse:
     if person is not None:
         login(request, person.user, backend="django.contrib.auth.backends.ModelBackend")
     return HttpResponseRedirect("/")
+
+
+@never_cache
+@require_safe
+def calendar(request: HttpRequest, token: str) -> HttpResponse:
+    """The plan as a calendar, for whoever knows its secret address."""
+    household = calendars.household_of_feed(token)
+    if household is None:
+        raise Http404
+    return HttpResponse(calendars.feed(household), content_type="text/calendar; charset=utf-8")

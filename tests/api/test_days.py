@@ -108,8 +108,8 @@ def test_two_long_days_in_a_row_come_up_short_and_there_is_a_way_out(signed_in: 
     told = days(signed_in, 14)
     thursday = "2026-01-22T07:00:00+01:00"
     short = trip(told, "Wren", thursday)
-    # Full on Wednesday, 22 kWh, less 120 km × 0.141 = 5.08 aboard at 23:30. 7.5 h at 10 A × 230 V, cautiously 0.90 × 2.3 − 0.40
-    # = 1.67 kW, are 12.53 kWh: 17.61 of the 110 km × 0.141 + 20 % of 22 = 19.91 that Thursday wants.
+    # Full on Wednesday, 22 kWh, less 120 km × 0.141 = 5.08 aboard at 23:30. 7.5 h at 10 A × 230 V, cautiously
+    # 0.90 × 2.3 − 0.40 = 1.67 kW, are 12.53 kWh: 17.61 of the 110 km × 0.141 + 20 % of 22 = 19.91 that Thursday wants.
     assert short["short_kwh"] == pytest.approx(19.91 - 17.605, abs=1e-3)
     assert short["binds"] == "power"
 

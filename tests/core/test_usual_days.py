@@ -6,7 +6,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from moonplan.core.usual_days import Odometer, driven, learned_use, usual_days
+from moonplan.core.mistakes import BadDocument
+from moonplan.core.usual_days import Odometer, driven, learned_use, odometer_of_row, out_of_order, usual_days
 
 MONDAY = date(2026, 1, 5)
 
@@ -82,6 +83,23 @@ def test_consumption_is_what_left_the_battery_over_the_km():
     assert (got.use_kwh_per_100km, got.km, got.stretches) == (pytest.approx(18), 100, 2)
     # 16.67 over 60 km and 20 over 40 km: the weighted spread about 18 is √(0.6 × 1.33² + 0.4 × 2²).
     assert got.spread_kwh_per_100km == pytest.approx((0.6 * (4 / 3) ** 2 + 0.4 * 4) ** 0.5)
+
+
+def test_a_row_of_a_table_is_read_and_its_mistakes_are_told():
+    assert odometer_of_row({"day": "2026-01-05", "km": "18400,5", "soc_pct": "62"}) == Odometer(MONDAY, 18400.5, 62)
+    with pytest.raises(BadDocument) as refused:
+        odometer_of_row({"day": "5 January", "km": "far", "soc_pct": "130"})
+    assert {mistake.path for mistake in refused.value.mistakes} == {"day", "km", "soc_pct"}
+
+
+def test_an_odometer_does_not_go_back():
+    known = [Odometer(MONDAY, 1000), Odometer(MONDAY + timedelta(days=2), 1100)]
+
+    assert out_of_order(Odometer(MONDAY + timedelta(days=1), 1050), known) is None
+    wrong = out_of_order(Odometer(MONDAY + timedelta(days=1), 1200), known)
+    assert wrong is not None
+    assert str(wrong) == "km: 1200, expected 1000 to 1100, as the odometer showed on other days"
+    assert out_of_order(Odometer(MONDAY + timedelta(days=3), 900), known) is not None
 
 
 def test_a_stretch_with_a_charge_that_nobody_noted_says_nothing():

@@ -30,6 +30,13 @@ def test_the_screens_have_no_serious_finding(demo: Served, open_page, viewport, 
     page.get_by_text("By hand").first.click()
     assert serious(page) == []
 
+    page.get_by_role("link", name="Days").click()
+    page.get_by_label("14 nights").check()
+    page.get_by_role("button", name="Ways out").click()
+    page.get_by_role("button", name="Sat 10:00–15:30, 38 km").click()
+    expect(page.get_by_role("form", name="Trip")).to_be_visible()
+    assert serious(page) == []
+
     page.get_by_role("link", name="Rates").click()
     page.get_by_text("Bring readings from a file").click()
     expect(page.get_by_role("heading", name="Take a reading")).to_be_visible()

@@ -52,7 +52,7 @@ def decide(plan: Plan, i: int) -> Decision:
     sessions = tuple(session for session in plan.sessions[i] if session.start < until)
     departure = car.departures[0] if car.departures else None
     readiness = mine.departures[0] if car.departures else None
-    by = _last_awake(plan, sessions[0].start) if sessions else None
+    by = plug_in_by(plan, sessions[0].start) if sessions else None
     action: Action = "plug_in"
     why = sessions[0].reason if sessions else ""
     if sessions and car.vehicle.charging and sessions[0].first == 0:
@@ -62,7 +62,7 @@ def decide(plan: Plan, i: int) -> Decision:
     return Decision(action, sessions, by, sessions[-1].end if sessions else None, departure, readiness, why)
 
 
-def _last_awake(plan: Plan, start: datetime) -> datetime:
+def plug_in_by(plan: Plan, start: datetime) -> datetime:
     """The last moment up to a start at which someone is up to plug in; the start itself where nobody sleeps before."""
     h = plan.problem.household
     moment = start

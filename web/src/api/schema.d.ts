@@ -229,6 +229,109 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/usual": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Usual */
+        get: operations["usual"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/usual/{vehicle_id}/odometer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read Odometer */
+        post: operations["read_odometer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/usual/{vehicle_id}/table": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Bring Odometer */
+        post: operations["bring_odometer"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/usual/odometer/{reading_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Remove Odometer */
+        delete: operations["remove_odometer"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calendar": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Feed */
+        get: operations["feed"];
+        put?: never;
+        /** Bring Calendar */
+        post: operations["bring_calendar"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/calendar/renewal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Renew Feed */
+        post: operations["renew_feed"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cautions": {
         parameters: {
             query?: never;
@@ -1399,6 +1502,209 @@ export interface components {
             /** Told */
             told: string;
         };
+        /** LearnedUseOut */
+        LearnedUseOut: {
+            /** Use Kwh Per 100Km */
+            use_kwh_per_100km: number;
+            /** Km */
+            km: number;
+            /** Stretches */
+            stretches: number;
+            /** Spread Kwh Per 100Km */
+            spread_kwh_per_100km: number;
+        };
+        /** OdometerOut */
+        OdometerOut: {
+            /** Id */
+            id: number;
+            /** Version */
+            version: number;
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /** Km */
+            km: number;
+            /** Soc Pct */
+            soc_pct: number | null;
+            /** Charged Kwh */
+            charged_kwh: number | null;
+        };
+        /**
+         * Usual
+         * @description What each car's usual days and consumption stand on.
+         */
+        Usual: {
+            /** Cars */
+            cars: components["schemas"]["UsualOfCar"][];
+        };
+        /** UsualDayOut */
+        UsualDayOut: {
+            /** Weekday */
+            weekday: string;
+            /** Typical Km */
+            typical_km: number | null;
+            /** Careful Km */
+            careful_km: number | null;
+            /** Entries */
+            entries: number;
+            /**
+             * Source
+             * @enum {string}
+             */
+            source: "own" | "kind" | "typed" | "nothing";
+        };
+        /** UsualOfCar */
+        UsualOfCar: {
+            /** Id */
+            id: number;
+            /** Version */
+            version: number;
+            /** Name */
+            name: string;
+            /** Usual Km */
+            usual_km: {
+                [key: string]: number | null;
+            };
+            /** Usual Leave */
+            usual_leave: string;
+            /** Usual Back */
+            usual_back: string;
+            /** Use Kwh Per 100Km */
+            use_kwh_per_100km: number;
+            /** Week */
+            week: components["schemas"]["UsualDayOut"][];
+            learned: components["schemas"]["LearnedUseOut"] | null;
+            /** Readings */
+            readings: number;
+            /** Odometer */
+            odometer: components["schemas"]["OdometerOut"][];
+        };
+        /** OdometerIn */
+        OdometerIn: {
+            /** Day */
+            day?: string | null;
+            /** Km */
+            km?: number | null;
+            /** Soc Pct */
+            soc_pct?: number | null;
+            /** Charged Kwh */
+            charged_kwh?: number | null;
+        };
+        /**
+         * Brought
+         * @description What a table came to: new rows, rows that are known already, and refused ones by line and reason.
+         */
+        Brought: {
+            /** New */
+            new: number;
+            /** Again */
+            again: number;
+            /** Refused */
+            refused: components["schemas"]["RefusedRow"][];
+            /** Kept */
+            kept: boolean;
+        };
+        /** RefusedRow */
+        RefusedRow: {
+            /** Line */
+            line: number;
+            /** Reason */
+            reason: string;
+        };
+        /**
+         * Table
+         * @description A CSV text; with `keep` its new rows are stored, without it only told.
+         */
+        Table: {
+            /** Text */
+            text: string;
+            /**
+             * Keep
+             * @default false
+             */
+            keep: boolean;
+        };
+        /** CalendarBrought */
+        CalendarBrought: {
+            /** New */
+            new: number;
+            /** Again */
+            again: number;
+            /** Refused */
+            refused: components["schemas"]["RefusedEvent"][];
+            /** Asks */
+            asks: components["schemas"]["EventAsked"][];
+            /** Kept */
+            kept: boolean;
+        };
+        /**
+         * EventAsked
+         * @description Events whose car or distance nobody has told yet. times : how often they come.
+         */
+        EventAsked: {
+            /** Summary */
+            summary: string;
+            /**
+             * First
+             * Format: date-time
+             */
+            first: string;
+            /** Times */
+            times: number;
+            /** Km */
+            km: number | null;
+            /** Vehicle Id */
+            vehicle_id: number | null;
+        };
+        /** RefusedEvent */
+        RefusedEvent: {
+            /**
+             * When
+             * Format: date-time
+             */
+            when: string;
+            /** Summary */
+            summary: string;
+            /** Reason */
+            reason: string;
+        };
+        /**
+         * CalendarIn
+         * @description An iCalendar text; with `keep` its trips are stored, without it only told.
+         */
+        CalendarIn: {
+            /** Text */
+            text: string;
+            /**
+             * Answers
+             * @default []
+             */
+            answers: components["schemas"]["EventAnswer"][];
+            /**
+             * Keep
+             * @default false
+             */
+            keep: boolean;
+        };
+        /**
+         * EventAnswer
+         * @description Which car drives to events with a summary, and how far.
+         */
+        EventAnswer: {
+            /** Summary */
+            summary: string;
+            /** Vehicle Id */
+            vehicle_id: number;
+            /** Km */
+            km: number;
+        };
+        /** FeedOut */
+        FeedOut: {
+            /** Path */
+            path: string;
+        };
         /** CautionMark */
         CautionMark: {
             /** Code */
@@ -1730,40 +2036,6 @@ export interface components {
              */
             name: string;
             links: components["schemas"]["WhatIf"];
-        };
-        /**
-         * Brought
-         * @description What a table came to: new rows, rows that are known already, and refused ones by line and reason.
-         */
-        Brought: {
-            /** New */
-            new: number;
-            /** Again */
-            again: number;
-            /** Refused */
-            refused: components["schemas"]["RefusedRow"][];
-            /** Kept */
-            kept: boolean;
-        };
-        /** RefusedRow */
-        RefusedRow: {
-            /** Line */
-            line: number;
-            /** Reason */
-            reason: string;
-        };
-        /**
-         * Table
-         * @description A CSV text; with `keep` its new rows are stored, without it only told.
-         */
-        Table: {
-            /** Text */
-            text: string;
-            /**
-             * Keep
-             * @default false
-             */
-            keep: boolean;
         };
         /** ReadingPatch */
         ReadingPatch: {
@@ -3846,6 +4118,544 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Days"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    usual: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Usual"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_odometer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                vehicle_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OdometerIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Usual"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    bring_odometer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                vehicle_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Table"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Brought"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_odometer: {
+        parameters: {
+            query: {
+                version: number;
+            };
+            header?: never;
+            path: {
+                reading_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Usual"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    feed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FeedOut"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    bring_calendar: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CalendarIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CalendarBrought"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    renew_feed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FeedOut"];
                 };
             };
             /** @description Bad Request */

@@ -3,6 +3,7 @@ import { Link } from "react-router";
 import { useRowEdit } from "../household/household.queries";
 import { type Manner, money } from "../shared/format";
 import { Undo } from "../shared/Undo";
+import { Calendars } from "./Calendars";
 import classes from "./Days.module.css";
 import { DaysSheet } from "./DaysSheet";
 import { type Days, useDays, useDaysEdit } from "./days.queries";
@@ -70,6 +71,7 @@ function Shown({ plan, nights, setNights }: { plan: Days; nights: number; setNig
       <NightRows plan={plan} manner={manner} edit={edit} editing={editing} setEditing={setEditing} />
       <Habits plan={plan} manner={manner} />
       <WhatIsUsual manner={manner} />
+      {plan.cars.length > 0 && <Calendars cars={plan.cars} manner={manner} />}
     </>
   );
 }

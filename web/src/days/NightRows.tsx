@@ -63,6 +63,8 @@ function Row({ first, car, n, manner, edit, editing, setEditing }: RowProps & { 
   const row = car.nights[n];
   if (!row) return null;
   const add = `${car.id} new ${row.night}`;
+  const sent = edit.isPending ? edit.variables : undefined;
+  const asked = sent?.what === "night" && sent.car === car.id && sent.night === row.night ? sent.plugged_in : undefined;
   return (
     <tr data-first={first || undefined}>
       <th scope="row">{first ? nightShort(row.night) : ""}</th>
@@ -87,10 +89,16 @@ function Row({ first, car, n, manner, edit, editing, setEditing }: RowProps & { 
           +
         </button>
       </td>
-      <td data-label="needs">{row.need_kwh > 0 ? energy(row.need_kwh) : "–"}</td>
-      <td data-label="recovers">{row.recovered_kwh > 0 ? energy(row.recovered_kwh) : "–"}</td>
-      <td data-label="costs">{row.wall_kwh > 0 ? money(row.cost, manner) : "–"}</td>
-      <td data-label="to spare">
+      <td data-label="needs" data-empty={row.need_kwh <= 0 || undefined}>
+        {row.need_kwh > 0 ? energy(row.need_kwh) : "–"}
+      </td>
+      <td data-label="recovers" data-empty={row.recovered_kwh <= 0 || undefined}>
+        {row.recovered_kwh > 0 ? energy(row.recovered_kwh) : "–"}
+      </td>
+      <td data-label="costs" data-empty={row.wall_kwh <= 0 || undefined}>
+        {row.wall_kwh > 0 ? money(row.cost, manner) : "–"}
+      </td>
+      <td data-label="to spare" data-empty={row.margin_km === null || undefined}>
         {row.margin_km === null ? "–" : row.short_kwh > 0 ? "" : distance(row.margin_km, manner)}
         {row.short_kwh > 0 && <strong className={classes.short}>short by {energy(row.short_kwh)}</strong>}
       </td>
@@ -99,8 +107,7 @@ function Row({ first, car, n, manner, edit, editing, setEditing }: RowProps & { 
           <input
             type="checkbox"
             aria-label={`${car.name} can be plugged in on the night of ${nightTitle(row.night)}`}
-            checked={!row.kept_unplugged}
-            disabled={edit.isPending}
+            checked={asked ?? !row.kept_unplugged}
             onChange={(event) =>
               edit.mutate({
                 what: "night",

@@ -54,31 +54,32 @@ export function TripMark({ trip, car, manner, x, top, low, edit, onTell, onOpen 
   }
 
   return (
-    <g
-      role="button"
-      tabIndex={0}
-      aria-label={`${told}. Enter opens it; arrow keys move it`}
-      className={trip.short_kwh > 0 ? classes.shortTrip : classes.trip}
-      onFocus={() => onTell(`${told}.`)}
-      onMouseEnter={() => onTell(`${told}.`)}
-      onPointerDown={(event) => {
-        event.currentTarget.setPointerCapture(event.pointerId);
-        setDrag({ from: event.clientX, by: 0 });
-      }}
-      onPointerMove={(event) => drag && setDrag({ ...drag, by: event.clientX - drag.from })}
-      onPointerUp={drop}
-      onPointerCancel={() => setDrag(null)}
-      onKeyDown={(event) => {
-        const way = KEYS[event.key];
-        if (way) {
-          event.preventDefault();
-          move(way * (event.shiftKey ? 24 * 60 : 15));
-        }
-        if (event.key === "Enter") onOpen();
-      }}
-    >
-      <rect x={from} y={top} width={Math.max(4, to - from)} height={10} />
-      <line x1={from} x2={from} y1={top} y2={low} />
+    <g className={trip.short_kwh > 0 ? classes.shortTrip : classes.trip}>
+      <g
+        role="button"
+        tabIndex={0}
+        aria-label={`${told}. Enter opens it; arrow keys move it`}
+        onFocus={() => onTell(`${told}.`)}
+        onMouseEnter={() => onTell(`${told}.`)}
+        onPointerDown={(event) => {
+          event.currentTarget.setPointerCapture(event.pointerId);
+          setDrag({ from: event.clientX, by: 0 });
+        }}
+        onPointerMove={(event) => drag && setDrag({ ...drag, by: event.clientX - drag.from })}
+        onPointerUp={drop}
+        onPointerCancel={() => setDrag(null)}
+        onKeyDown={(event) => {
+          const way = KEYS[event.key];
+          if (way) {
+            event.preventDefault();
+            move(way * (event.shiftKey ? 24 * 60 : 15));
+          }
+          if (event.key === "Enter") onOpen();
+        }}
+      >
+        <rect x={from} y={top} width={Math.max(4, to - from)} height={10} />
+        <line x1={from} x2={from} y1={top} y2={low} />
+      </g>
       {to - from > 34 && (
         <text x={(from + to) / 2} y={top + 22} textAnchor="middle">
           {Math.round(Number.parseFloat(distance(trip.km, manner)))}

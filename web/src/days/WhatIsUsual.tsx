@@ -1,5 +1,135 @@
-import type { Manner } from "../shared/format";
+import { ApiError } from "../api/client";
+import { useRowEdit } from "../household/household.queries";
+import { BringTable } from "../shared/BringTable";
+import { distance, type Manner, toKm, toUnit } from "../shared/format";
+import { NumberField } from "../shared/NumberField";
+import { TimeField } from "../shared/TimeField";
+import classes from "./Days.module.css";
+import { OdometerForm } from "./OdometerForm";
+import { bringOdometer, type UsualOfCar, useRemoveOdometer, useUsual } from "./usual.queries";
 
-export function WhatIsUsual(_: { manner: Manner }) {
-  return null;
+/** What the days stand on: each car's usual week, how it was learned, and its odometer. */
+export function WhatIsUsual({ manner }: { manner: Manner }) {
+  const usual = useUsual();
+  if (!usual.data) return usual.error ? <p role="alert">{usual.error.message}</p> : null;
+  return (
+    <section className={classes.usual} aria-label="Usual days">
+      <h2>Usual days</h2>
+      <p className={classes.note}>
+        Where no trip is named, a day counts with its careful distance: four such days of five were shorter.
+      </p>
+      {usual.data.cars.map((car) => (
+        <UsualCar key={car.id} car={car} manner={manner} />
+      ))}
+    </section>
+  );
+}
+
+function UsualCar({ car, manner }: { car: UsualOfCar; manner: Manner }) {
+  const edit = useRowEdit();
+  const errors = edit.error instanceof ApiError ? edit.error.byField : {};
+  const change = (values: Record<string, unknown>) =>
+    edit.mutate({ kind: "vehicle", id: car.id, version: car.version, values });
+  const unit = (km: number | null) => (km === null ? null : Math.round(toUnit(km, manner) * 10) / 10);
+  return (
+    <section aria-label={`Usual days of ${car.name}`} className={classes.usualCar}>
+      <h3>{car.name}</h3>
+      <div className={classes.week}>
+        {car.week.map((day) => (
+          <div key={day.weekday}>
+            <strong>{day.weekday}</strong>
+            <span>{day.typical_km === null ? "not known" : `typical ${distance(day.typical_km, manner)}`}</span>
+            <span>{day.careful_km === null ? "" : `careful ${distance(day.careful_km, manner)}`}</span>
+            <em>{standsOn(day.source, day.entries)}</em>
+            <NumberField
+              label={`${car.name} on ${day.weekday}, instead`}
+              unit={manner.distanceUnit}
+              value={unit(car.usual_km[day.weekday] ?? null)}
+              placeholder="–"
+              error={errors.usual_km}
+              onCommit={(value) =>
+                change({ usual_km: { ...car.usual_km, [day.weekday]: value === null ? null : toKm(value, manner) } })
+              }
+            />
+          </div>
+        ))}
+      </div>
+      <p>
+        Such a day's drive begins at{" "}
+        <TimeField
+          label={`${car.name} usually leaves`}
+          value={car.usual_leave}
+          error={errors.usual_leave}
+          onCommit={(usual_leave) => change({ usual_leave })}
+        />{" "}
+        and ends at{" "}
+        <TimeField
+          label={`${car.name} is usually back`}
+          value={car.usual_back}
+          error={errors.usual_back}
+          onCommit={(usual_back) => change({ usual_back })}
+        />
+        .{" "}
+        {car.learned === null ? (
+          `Consumption: ${car.use_kwh_per_100km} kWh per 100 km, typed. Type the SoC with the odometer, and it is learned.`
+        ) : (
+          <>
+            Consumption typed {car.use_kwh_per_100km}, as driven{" "}
+            <strong>{car.learned.use_kwh_per_100km.toFixed(1)} kWh per 100 km</strong> (over{" "}
+            {distance(car.learned.km, manner)} in {car.learned.stretches} stretches, ±{" "}
+            {car.learned.spread_kwh_per_100km.toFixed(1)}).{" "}
+            <button
+              type="button"
+              onClick={() => change({ use_kwh_per_100km: Number(car.learned?.use_kwh_per_100km.toFixed(2)) })}
+            >
+              Plan with it
+            </button>
+          </>
+        )}
+      </p>
+      <OdometerForm car={car} manner={manner} />
+      <Readings car={car} manner={manner} />
+      <BringTable
+        title={`Bring odometer readings of ${car.name} from a file`}
+        one="reading"
+        send={(body) => bringOdometer(car.id, body)}
+      >
+        CSV with a heading: day, km, and soc_pct and charged_kwh where they are known; days as 2026-01-14.
+      </BringTable>
+    </section>
+  );
+}
+
+function Readings({ car, manner }: { car: UsualOfCar; manner: Manner }) {
+  const removing = useRemoveOdometer();
+  if (car.readings === 0) return <p>No odometer reading yet: one now and then, and the usual days learn themselves.</p>;
+  return (
+    <details>
+      <summary>
+        {car.readings} odometer readings, the last of {car.odometer[0]?.day}
+      </summary>
+      <ul className={classes.ways}>
+        {car.odometer.map((reading) => (
+          <li key={reading.id}>
+            {reading.day}: {distance(reading.km, manner)}
+            {reading.soc_pct !== null && `, ${reading.soc_pct} %`}
+            {reading.charged_kwh !== null && `, ${reading.charged_kwh} kWh charged since`}{" "}
+            <button
+              type="button"
+              aria-label={`Take away the reading of ${reading.day}`}
+              onClick={() => removing.mutate({ id: reading.id, version: reading.version })}
+            >
+              Take away
+            </button>
+          </li>
+        ))}
+      </ul>
+    </details>
+  );
+}
+
+function standsOn(source: string, entries: number): string {
+  if (source === "typed") return "typed";
+  if (source === "nothing") return "";
+  return source === "own" ? `from ${entries} days` : `from ${entries} days of its kind`;
 }

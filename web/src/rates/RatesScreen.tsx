@@ -1,13 +1,13 @@
 import { useState } from "react";
 import { Link } from "react-router";
+import { BringTable } from "../shared/BringTable";
 import { amps, type Manner } from "../shared/format";
-import { BringReadings } from "./BringReadings";
 import { Currents } from "./Currents";
 import { RateLine } from "./RateLine";
 import classes from "./Rates.module.css";
 import { ReadingForm } from "./ReadingForm";
 import { ReadingList } from "./ReadingList";
-import { type HookupOut, useHookups } from "./rates.queries";
+import { bringReadings, type HookupOut, useHookups } from "./rates.queries";
 import { WhatIf } from "./WhatIf";
 
 const LAST = "moonplan-hookup";
@@ -63,7 +63,18 @@ export function RatesScreen() {
       </div>
       <h2>Readings</h2>
       <ReadingList hookup={hookup} manner={manner} />
-      <BringReadings key={`${keyOf(hookup)} file`} hookup={hookup} />
+      <BringTable
+        key={`${keyOf(hookup)} file`}
+        title="Bring readings from a file, or take them with you"
+        one="reading"
+        send={(body) => bringReadings(hookup, body)}
+      >
+        CSV with a heading: kind, at, minutes, volts, amps, range_per_h, soc_pct and so on; times with their offset.{" "}
+        <a href={`/api/hookups/${hookup.vehicle}/${hookup.lead}/readings.csv`} download={`${hookup.vehicle_name}.csv`}>
+          The readings kept here
+        </a>{" "}
+        are such a file.
+      </BringTable>
       <h2>The chain</h2>
       <WhatIf key={`${keyOf(hookup)} chain`} hookup={hookup} manner={manner} />
       <h2>Currents</h2>

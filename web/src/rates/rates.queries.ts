@@ -79,3 +79,7 @@ export function useThrowOptionAway() {
     onSuccess: (all: Hookups) => client.setQueryData(KEY, all),
   });
 }
+
+export function bringReadings(hookup: HookupOut, body: Schemas["Table"]) {
+  return told(api.POST("/api/hookups/{vehicle_id}/{lead_id}/table", { params: pathOf(hookup), body }));
+}

@@ -1,17 +1,22 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
-import { api, told } from "../api/client";
-import classes from "./Rates.module.css";
-import type { HookupOut } from "./rates.queries";
+import { type ReactNode, useState } from "react";
+import type { Schemas } from "../api/client";
+import classes from "./BringTable.module.css";
 
-/** Readings from a CSV file: first what it would bring, then, on request, brought in. And the way out again. */
-export function BringReadings({ hookup }: { hookup: HookupOut }) {
+interface Props {
+  /** What the fold is called, and what one of its rows is. */
+  title: string;
+  one: string;
+  send: (body: Schemas["Table"]) => Promise<Schemas["Brought"]>;
+  children: ReactNode;
+}
+
+/** Rows from a CSV file: first what it would bring, then, on request, brought in. */
+export function BringTable({ title, one, send, children }: Props) {
   const [text, setText] = useState("");
   const client = useQueryClient();
-  const params = { path: { vehicle_id: Number(hookup.vehicle), lead_id: Number(hookup.lead) } };
   const bringing = useMutation({
-    mutationFn: (keep: boolean) =>
-      told(api.POST("/api/hookups/{vehicle_id}/{lead_id}/table", { params, body: { text, keep } })),
+    mutationFn: (keep: boolean) => send({ text, keep }),
     onSuccess: (brought) => {
       if (brought.kept) client.invalidateQueries();
     },
@@ -19,14 +24,8 @@ export function BringReadings({ hookup }: { hookup: HookupOut }) {
   const found = bringing.data;
   return (
     <details className={classes.bring}>
-      <summary>Bring readings from a file, or take them with you</summary>
-      <p>
-        CSV with a heading: kind, at, minutes, volts, amps, range_per_h, soc_pct and so on; times with their offset.{" "}
-        <a href={`/api/hookups/${hookup.vehicle}/${hookup.lead}/readings.csv`} download={`${hookup.vehicle_name}.csv`}>
-          The readings kept here
-        </a>{" "}
-        are such a file.
-      </p>
+      <summary>{title}</summary>
+      <p>{children}</p>
       <label>
         CSV file{" "}
         <input
@@ -45,8 +44,8 @@ export function BringReadings({ hookup }: { hookup: HookupOut }) {
       {found && (
         <div aria-live="polite">
           <p>
-            {found.kept ? "Brought in" : "It would bring"} {found.new} new {found.new === 1 ? "reading" : "readings"};{" "}
-            {found.again} {found.again === 1 ? "is" : "are"} here already.
+            {found.kept ? "Brought in" : "It would bring"} {found.new} new {one}
+            {found.new === 1 ? "" : "s"}; {found.again} {found.again === 1 ? "is" : "are"} here already.
           </p>
           <ul>
             {found.refused.map((row) => (

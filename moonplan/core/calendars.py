@@ -1,0 +1,129 @@
+"""Calendars in and out as iCalendar (RFC 5545): trips read from events, sessions and reminders written as events.
+
+Recurring events, their exceptions and their time zones are unfolded by recurring-ical-events; an event's distance stands in
+its summary, place or description, as "64 km" or "40 miles", there and back.
+"""
+
+import re
+from collections.abc import Iterable
+from dataclasses import dataclass
+from datetime import date, datetime, time, timedelta
+from zoneinfo import ZoneInfo
+
+import recurring_ical_events
+from icalendar import Alarm, Calendar, Component
+from icalendar import Event as CalendarEvent
+
+from moonplan.core.mistakes import BadDocument, Mistake
+from moonplan.core.timegrid import instant_at
+
+PRODUCT = "-//Moon Plan//Moon Plan//EN"
+_DISTANCE = re.compile(r"(?<![\w.,])(\d+(?:[.,]\d+)?)\s*(km|kilomet(?:er|re)s?|mi|miles?)\b", re.IGNORECASE)
+_KM_PER_MILE = 1.609344
+_REMINDED_BEFORE = timedelta(minutes=30)
+
+
+@dataclass(frozen=True, slots=True)
+class Outing:
+    """An event as a trip would be: one occurrence of it.
+
+    key : what tells it from every other, also when the file comes again. km : None where none is told.
+    """
+
+    key: str
+    summary: str
+    leave: datetime
+    back: datetime
+    km: float | None
+
+
+@dataclass(frozen=True, slots=True)
+class Entry:
+    """Something to write into a calendar. reminded : half an hour before it begins."""
+
+    key: str
+    summary: str
+    description: str
+    start: datetime
+    end: datetime
+    reminded: bool = False
+
+
+def outings(text: str, *, since: datetime, until: datetime, zone: ZoneInfo, all_day: tuple[time, time]) -> list[Outing]:
+    """Every occurrence that begins between two instants, in order.
+
+    Parameters
+    ----------
+    zone : of times that name none. all_day : when an outing of whole days leaves on the first and is back on the last.
+
+    Raises
+    ------
+    BadDocument
+        If the text is no iCalendar, or one whose events cannot be unfolded.
+    """
+    try:
+        calendar = Calendar.from_ical(text)
+        found = recurring_ical_events.of(calendar).between(since, until)
+        told = [_outing(event, zone, all_day) for event in found]
+    except BadDocument:
+        raise
+    except Exception as error:  # the parsers raise whatever a broken line makes of them
+        raise BadDocument([Mistake("text", text.strip()[:40] or "nothing", f"an iCalendar file ({error})")]) from error
+    return sorted((one for one in told if since <= one.leave < until), key=lambda one: (one.leave, one.key))
+
+
+def distance_km(text: str) -> float | None:
+    """The first distance that a text names. [km]"""
+    found = _DISTANCE.search(text)
+    if found is None:
+        return None
+    value = float(found[1].replace(",", "."))
+    return value if found[2].lower().startswith("k") else value * _KM_PER_MILE
+
+
+def written(name: str, entries: Iterable[Entry], *, stamp: datetime) -> str:
+    """Entries as an iCalendar text that calendars can subscribe to.
+
+    stamp : when it was made; the same entries at the same instant make the same text.
+    """
+    calendar = Calendar()
+    calendar.add("prodid", PRODUCT)
+    calendar.add("version", "2.0")
+    calendar.add("x-wr-calname", name)
+    for entry in entries:
+        event = CalendarEvent()
+        event.add("uid", entry.key)
+        event.add("dtstamp", stamp.astimezone(ZoneInfo("UTC")))
+        event.add("summary", entry.summary)
+        event.add("description", entry.description)
+        event.add("dtstart", entry.start.astimezone(ZoneInfo("UTC")))
+        event.add("dtend", entry.end.astimezone(ZoneInfo("UTC")))
+        if entry.reminded:
+            alarm = Alarm()
+            alarm.add("action", "DISPLAY")
+            alarm.add("description", entry.summary)
+            alarm.add("trigger", -_REMINDED_BEFORE)
+            event.add_component(alarm)
+        calendar.add_component(event)
+    return str(calendar.to_ical().decode())
+
+
+def _outing(event: Component, zone: ZoneInfo, all_day: tuple[time, time]) -> Outing:
+    summary = str(event.get("SUMMARY", "")).strip()
+    start = event["DTSTART"].dt
+    end = event["DTEND"].dt if "DTEND" in event else start + timedelta(days=1) if _is_day(start) else start
+    recurrence = event["RECURRENCE-ID"].dt if "RECURRENCE-ID" in event else start
+    told = " ".join(str(event.get(key, "")) for key in ("SUMMARY", "LOCATION", "DESCRIPTION"))
+    if _is_day(start):
+        leave, back = instant_at(start, all_day[0], zone), instant_at(end - timedelta(days=1), all_day[1], zone)
+    else:
+        leave, back = _instant(start, zone), _instant(end, zone)
+    return Outing(f"{event.get('UID', summary)}/{recurrence.isoformat()}", summary, leave, back, distance_km(told))
+
+
+def _is_day(value: date | datetime) -> bool:
+    return not isinstance(value, datetime)
+
+
+def _instant(value: datetime, zone: ZoneInfo) -> datetime:
+    return instant_at(value.date(), value.time(), zone) if value.tzinfo is None else value

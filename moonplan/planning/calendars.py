@@ -1,0 +1,165 @@
+"""Calendars of stored households: trips brought in from a file, and the plan as a feed that can be subscribed to."""
+
+from __future__ import annotations
+
+import secrets
+from collections.abc import Mapping, Sequence
+from datetime import datetime, timedelta
+from typing import Any
+
+from django.db import transaction
+
+from moonplan.core import household as documents
+from moonplan.core.calendars import Entry, Outing, outings, written
+from moonplan.core.mistakes import BadDocument, Mistake
+from moonplan.core.planner.plan import Plan, plan
+from moonplan.core.planner.tonight import plug_in_by
+from moonplan.household import editing
+from moonplan.household.models import Feed, Household, KnownEvent, Person, Trip, Vehicle
+from moonplan.planning.documents import as_core, household_document, planning_now
+from moonplan.planning.usual import zone_of
+
+# How far ahead events are brought in. [days]
+_AHEAD = 60
+_FED_NIGHTS = 7
+_PLUGGING_IN = timedelta(minutes=10)
+
+
+@transaction.atomic
+def bring_calendar(person: Person, text: str, answers: Sequence[Mapping[str, Any]], *, keep: bool) -> dict[str, Any]:
+    """Trips from an iCalendar text: which are new, known already, refused and why, and which summaries ask how far.
+
+    answers : car and km of a summary, remembered for the next time. keep : whether anything is stored at all.
+
+    Raises
+    ------
+    Refused
+        If the text is no calendar, or an answer names a car of somebody else.
+    """
+    household, now = person.household, planning_now()
+    told: dict[str, Any] = {"new": 0, "again": 0, "refused": [], "asks": [], "kept": keep}
+    with editing.as_one():
+        _remember(person, answers)
+        known = {one.summary: one for one in KnownEvent.objects.of(household)}
+        cars = list(Vehicle.objects.of(household))
+        asks: dict[str, dict[str, Any]] = {}
+        for outing in _outings(household, text, now, cars):
+            if Trip.objects.of(household).filter(event=outing.key).exists():
+                told["again"] += 1
+                continue
+            drives = _who_drives(outing, known, cars)
+            if drives is None:
+                one = asks.setdefault(outing.summary, _asked(outing, cars))
+                one["times"] += 1
+                continue
+            try:
+                editing.add(person, "trip", _trip(outing, *drives), what=f"{drives[0].name}: trips brought in")
+                told["new"] += 1
+            except editing.Refused as error:
+                told["refused"].append({"when": outing.leave.isoformat(), "summary": outing.summary, "reason": str(error)})
+        told["asks"] = list(asks.values())
+        if not keep:
+            transaction.set_rollback(True)
+    return told
+
+
+def _outings(household: Household, text: str, now: datetime, cars: Sequence[Vehicle]) -> list[Outing]:
+    zone = zone_of(household)
+    first = cars[0] if cars else Vehicle(usual_leave="08:00", usual_back="17:00")
+    hours = (documents.clock(first.usual_leave), documents.clock(first.usual_back))
+    try:
+        return outings(text, since=now, until=now + timedelta(days=_AHEAD), zone=zone, all_day=hours)
+    except BadDocument as error:
+        raise editing.Refused(error.mistakes) from error
+
+
+def _remember(person: Person, answers: Sequence[Mapping[str, Any]]) -> None:
+    for answer in answers:
+        fields = {"summary": answer["summary"], "vehicle_id": answer["vehicle_id"], "km": answer["km"]}
+        if not 0 <= answer["km"] <= 5000:
+            raise editing.Refused([Mistake("km", answer["km"], "0 to 5000")])
+        row = KnownEvent.objects.of(person.household).filter(summary=answer["summary"]).first()
+        what = f"how far “{answer['summary']}” is"
+        if row is None:
+            editing.add(person, "known event", fields, what=what)
+        else:
+            editing.change(person, row, fields, version=row.version, what=what)
+
+
+def _who_drives(outing: Outing, known: Mapping[str, KnownEvent], cars: Sequence[Vehicle]) -> tuple[Vehicle, float] | None:
+    """The car and its km: as somebody said before, else the car that the summary names, or the only one there is."""
+    before = known.get(outing.summary)
+    if before is not None:
+        return before.vehicle, outing.km if outing.km is not None else before.km
+    named = [car for car in cars if car.name.lower() in outing.summary.lower()] or list(cars)
+    return (named[0], outing.km) if len(named) == 1 and outing.km is not None else None
+
+
+def _asked(outing: Outing, cars: Sequence[Vehicle]) -> dict[str, Any]:
+    named = [car for car in cars if car.name.lower() in outing.summary.lower()] or list(cars)
+    return {
+        "summary": outing.summary,
+        "first": outing.leave.isoformat(),
+        "times": 0,
+        "km": outing.km,
+        "vehicle_id": named[0].pk if named else None,
+    }
+
+
+def _trip(outing: Outing, car: Vehicle, km: float) -> dict[str, Any]:
+    return {
+        "vehicle_id": car.pk,
+        "leave": outing.leave,
+        "back": outing.back,
+        "km": km,
+        "summary": outing.summary[:200],
+        "event": outing.key[:300],
+    }
+
+
+# --- out -----------------------------------------------------------------------------------------------------------------
+
+
+def feed_path(household: Household) -> str:
+    """The secret address of the household's feed, made when it is first asked for."""
+    feed, _ = Feed.objects.get_or_create(household=household)
+    return f"/calendar/{feed.token}.ics"
+
+
+def renew_feed(household: Household) -> None:
+    """A new secret address; the old one answers no more."""
+    Feed.objects.filter(household=household).update(token=secrets.token_urlsafe(24))
+
+
+def household_of_feed(token: str) -> Household | None:
+    """Whose feed a secret address is, if anyone's."""
+    feed = Feed.objects.select_related("household").filter(token=token).first()
+    return None if feed is None else feed.household
+
+
+def feed(household: Household) -> str:
+    """The coming nights as an iCalendar text: a session an event, and a reminder to plug in where one has to."""
+    now = planning_now()
+    made = plan(as_core(household_document(household, now, _FED_NIGHTS)), prove=False)
+    entries = [entry for i in range(len(made.problem.cars)) for entry in _entries(made, i)]
+    return written(f"Moon Plan, {household.name}", entries, stamp=now)
+
+
+def _entries(made: Plan, i: int) -> list[Entry]:
+    car = made.problem.cars[i]
+    place = car.circuit.name or car.circuit.id
+    nights: dict[object, int] = {}
+    told = []
+    for session in made.sessions[i]:
+        night = made.problem.grid.nights[session.first]
+        nights[night] = nights.get(night, 0) + 1
+        key = f"{car.id}-{night}-{nights[night]}@moonplan"
+        zone = made.problem.household.zone
+        figures = f"{session.wall_kwh:.1f} kWh, {session.soc_from:.0%} to {session.soc_to:.0%}; {session.reason}."
+        charges = f"{car.name} charges at {session.first_amps:g} A, {place}"
+        told.append(Entry(key, charges, figures, session.start, session.end))
+        if nights[night] == 1:
+            by = plug_in_by(made, session.start)
+            plug_in = f"Plug {car.name} into the {place} by {by.astimezone(zone):%H:%M}"
+            told.append(Entry(f"plug-in-{key}", plug_in, figures, by - _PLUGGING_IN, by, reminded=True))
+    return told

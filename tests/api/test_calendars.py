@@ -1,0 +1,124 @@
+"""Calendars in and out: trips from a file, asked for once, and the plan as a feed at a secret address."""
+
+from typing import Any
+
+import icalendar
+import pytest
+from django.test import Client
+
+from moonplan.household.models import Person
+from tests.api.conftest import Browser
+from tests.api.test_days import car, days
+
+
+def a_calendar(*events: str) -> str:
+    body = "".join(f"BEGIN:VEVENT\r\nUID:{n}\r\n{event}\r\nEND:VEVENT\r\n" for n, event in enumerate(events))
+    return f"BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:-//a//b//EN\r\n{body}END:VCALENDAR\r\n"
+
+
+def event(summary: str, start: str, end: str, more: str = "") -> str:
+    zone = "TZID=Europe/Ljubljana"
+    return f"SUMMARY:{summary}\r\nDTSTART;{zone}:{start}\r\nDTEND;{zone}:{end}{more}"
+
+
+LAKE = event("Lake with Heron, 48 km", "20260118T100000", "20260118T160000")
+CHOIR = event("Choir", "20260117T190000", "20260117T210000", "\r\nRRULE:FREQ=WEEKLY;COUNT=3")
+
+
+def bring(browser: Browser, text: str, **more: Any) -> dict[str, Any]:
+    status, told = browser.send("post", "/calendar", {"text": text} | more)
+    assert status == 200
+    return dict(told)
+
+
+def named(browser: Browser, name: str, summary: str) -> list[dict[str, Any]]:
+    return [trip for trip in car(days(browser, 14), name)["trips"] if trip["summary"] == summary]
+
+
+def test_an_event_that_names_car_and_distance_becomes_a_trip_once(signed_in: Browser):
+    seen = bring(signed_in, a_calendar(LAKE))
+    assert (seen["new"], seen["asks"], seen["kept"]) == (1, [], False)
+    assert named(signed_in, "Heron", "Lake with Heron, 48 km") == []
+
+    bring(signed_in, a_calendar(LAKE), keep=True)
+    [trip] = named(signed_in, "Heron", "Lake with Heron, 48 km")
+    assert trip["km"] == 48
+
+    again = bring(signed_in, a_calendar(LAKE), keep=True)
+    assert (again["new"], again["again"]) == (0, 1)
+    signed_in.send("post", "/undo")
+    assert named(signed_in, "Heron", "Lake with Heron, 48 km") == []
+
+
+def test_a_summary_without_distance_is_asked_for_once_and_remembered(signed_in: Browser):
+    seen = bring(signed_in, a_calendar(CHOIR))
+    [asked] = seen["asks"]
+    assert (asked["summary"], asked["times"], asked["km"]) == ("Choir", 3, None)
+
+    wren = car(days(signed_in), "Wren")["id"]
+    answer = {"summary": "Choir", "vehicle_id": int(wren), "km": 9}
+    kept = bring(signed_in, a_calendar(CHOIR), answers=[answer], keep=True)
+    assert (kept["new"], kept["asks"]) == (3, [])
+
+    more = event("Choir", "20260119T190000", "20260119T210000")
+    assert bring(signed_in, a_calendar(CHOIR, more))["new"] == 1
+    # All of it, with what was remembered, is one step of undo.
+    signed_in.send("post", "/undo")
+    assert bring(signed_in, a_calendar(more))["asks"][0]["summary"] == "Choir"
+
+
+def test_an_event_that_overlaps_a_trip_is_refused_and_the_others_are_kept(signed_in: Browser):
+    clash = event("Heron to the fair, 20 km", "20260119T090000", "20260119T120000")
+
+    told = bring(signed_in, a_calendar(clash, LAKE), keep=True)
+
+    assert told["new"] == 1
+    [refused] = told["refused"]
+    assert refused["summary"] == "Heron to the fair, 20 km"
+    assert len(named(signed_in, "Heron", "Lake with Heron, 48 km")) == 1
+
+
+@pytest.mark.parametrize("text", ["", "day,km\n2026-01-20,5"])
+def test_what_is_no_calendar_is_refused(signed_in: Browser, text: str):
+    status, told = signed_in.send("post", "/calendar", {"text": text})
+
+    assert (status, told["mistakes"][0]["field"]) == (422, "text")
+
+
+def test_a_car_of_somebody_else_cannot_be_answered(signed_in: Browser, stranger: Browser):
+    wren = car(days(signed_in), "Wren")["id"]
+    answer = {"summary": "Choir", "vehicle_id": int(wren), "km": 9}
+
+    status, _ = stranger.send("post", "/calendar", {"text": a_calendar(CHOIR), "answers": [answer], "keep": True})
+
+    assert status == 422
+
+
+def test_the_plan_can_be_subscribed_to_and_the_address_renewed(signed_in: Browser, person: Person):
+    _, told = signed_in.get("/calendar")
+    anyone = Client()
+    answer = anyone.get(told["path"])
+
+    assert answer.headers["Content-Type"] == "text/calendar; charset=utf-8"
+    told_events = icalendar.Calendar.from_ical(answer.content).walk("VEVENT")
+    summaries = [str(event["SUMMARY"]) for event in told_events]
+    events = dict(zip(summaries, told_events, strict=True))
+    # Heron leaves full on Thursday 6:40; somebody has to plug it in before bedtime, 22:45.
+    plug_in = events["Plug Heron into the carport by 22:45"]
+    assert f"{plug_in['DTEND'].dt:%Y-%m-%d %H:%M}" == "2026-01-14 21:45"
+    assert len(plug_in.walk("VALARM")) == 1
+    charging = [summary for summary in summaries if summary.startswith("Heron charges")]
+    assert len(charging) == len(car(days(signed_in), "Heron")["sessions"]) > 0
+
+    _, renewed = signed_in.send("post", "/calendar/renewal")
+    assert renewed["path"] != told["path"]
+    assert anyone.get(told["path"]).status_code == 404
+    assert anyone.get(renewed["path"]).status_code == 200
+
+
+def test_the_feed_tells_of_one_household_only(signed_in: Browser, stranger: Browser):
+    _, mine = signed_in.get("/calendar")
+    _, theirs = stranger.get("/calendar")
+
+    assert mine["path"] != theirs["path"]
+    assert b"Heron" not in Client().get(theirs["path"]).content

@@ -1,0 +1,132 @@
+"""Usual days as people type and bring them: odometer readings, typed figures, consumption as driven."""
+
+from typing import Any
+
+import pytest
+
+from tests.api.conftest import Browser
+
+
+def car(told: dict[str, Any], name: str) -> dict[str, Any]:
+    return next(one for one in told["cars"] if one["name"] == name)
+
+
+def usual(browser: Browser, name: str = "Wren") -> dict[str, Any]:
+    status, told = browser.get("/usual")
+    assert status == 200
+    return car(told, name)
+
+
+def test_three_weeks_of_odometer_readings_make_a_usual_week(signed_in: Browser):
+    wren = usual(signed_in)
+
+    # Wednesdays: 52 and 58 are two entries only, so they borrow from the 14 working days; Sundays were 0 three times.
+    week = {day["weekday"]: day for day in wren["week"]}
+    assert (week["wed"]["source"], week["wed"]["entries"]) == ("kind", 14)
+    assert (week["sun"]["typical_km"], week["sun"]["careful_km"], week["sun"]["source"]) == (0, 0, "own")
+    # Saturdays 34, 37 and 28: the middle one is 34.
+    assert week["sat"]["typical_km"] == 34
+    assert wren["learned"] is None
+
+
+def test_an_odometer_reading_is_kept_changed_the_same_day_and_undone(signed_in: Browser):
+    wren = usual(signed_in)
+    last = wren["odometer"][0]["km"]
+    path = f"/usual/{wren['id']}/odometer"
+
+    _, told = signed_in.send("post", path, {"km": last + 20})
+    _, told = signed_in.send("post", path, {"km": last + 22, "soc_pct": 57})
+
+    newest = car(told, "Wren")["odometer"][0]
+    assert (newest["day"], newest["km"], newest["soc_pct"]) == ("2026-01-14", last + 22, 57)
+    assert car(told, "Wren")["readings"] == wren["readings"] + 1
+    signed_in.send("post", "/undo")
+    signed_in.send("post", "/undo")
+    assert usual(signed_in)["readings"] == wren["readings"]
+
+
+@pytest.mark.parametrize(
+    ("given", "field"),
+    [
+        ({"km": 5}, "km"),
+        ({"km": 99_999, "day": "2026-01-15"}, "day"),
+        ({"km": -1}, "km"),
+        ({"soc_pct": 50}, "km"),
+        ({"km": 42_000, "soc_pct": 130}, "soc_pct"),
+    ],
+)
+def test_an_odometer_that_cannot_be_is_refused_at_its_field(signed_in: Browser, given: dict[str, Any], field: str):
+    wren = usual(signed_in)
+
+    status, told = signed_in.send("post", f"/usual/{wren['id']}/odometer", given)
+
+    assert (status, told["mistakes"][0]["field"]) == (422, field)
+    assert usual(signed_in)["readings"] == wren["readings"]
+
+
+def test_a_typed_usual_day_takes_the_learned_one_s_place(signed_in: Browser):
+    wren = usual(signed_in)
+    path = f"/vehicles/{wren['id']}?version={wren['version']}"
+    assert signed_in.send("patch", path, {"usual_km": {"mon": 90}})[0] == 200
+
+    monday = usual(signed_in)["week"][0]
+    assert (monday["careful_km"], monday["source"]) == (90, "typed")
+
+    path = f"/vehicles/{wren['id']}?version={wren['version'] + 1}"
+    for wrong in ({"usual_km": {"mon": -3}}, {"usual_leave": "25:00"}):
+        status, told = signed_in.send("patch", path, wrong)
+        assert (status, told["mistakes"][0]["field"]) == (422, next(iter(wrong)))
+
+
+def test_a_table_of_odometer_readings_is_looked_at_then_brought_in_once(signed_in: Browser):
+    wren = usual(signed_in)
+    # The odometer stood at 41 250 before the demo's first day.
+    text = "date;odometer;soc\n2025-12-20;41000;80\n2025-12-21;41100;60\n2025-12-22;39000;50\n2025-13-01;1;2\n"
+    path = f"/usual/{wren['id']}/table"
+
+    status, seen = signed_in.send("post", path, {"text": text})
+    assert status == 200
+    assert (seen["new"], seen["again"], [row["line"] for row in seen["refused"]]) == (2, 0, [4, 5])
+    assert "39000, expected 41100 to" in seen["refused"][0]["reason"]
+    assert usual(signed_in)["readings"] == wren["readings"]
+
+    signed_in.send("post", path, {"text": text, "keep": True})
+    after = usual(signed_in)
+    assert after["readings"] == wren["readings"] + 2
+    # 20 % of 22 kWh over 100 km.
+    assert after["learned"]["use_kwh_per_100km"] == pytest.approx(4.4)
+
+    _, again = signed_in.send("post", path, {"text": text, "keep": True})
+    assert (again["new"], again["again"]) == (0, 2)
+    signed_in.send("post", "/undo")
+    assert usual(signed_in)["readings"] == wren["readings"]
+
+
+def test_a_file_that_is_no_table_is_refused(signed_in: Browser):
+    status, _ = signed_in.send("post", f"/usual/{usual(signed_in)['id']}/table", {"text": "PK\x03\x04 nothing"})
+
+    assert status == 422
+
+
+def test_a_stranger_reads_and_writes_no_odometer(signed_in: Browser, stranger: Browser):
+    wren = usual(signed_in)
+
+    assert stranger.get("/usual")[1]["cars"] == []
+    assert stranger.send("post", f"/usual/{wren['id']}/odometer", {"km": 99_999})[0] == 404
+    assert stranger.send("post", f"/usual/{wren['id']}/table", {"text": "day,km\n"})[0] == 404
+    assert stranger.send("delete", f"/usual/odometer/{wren['odometer'][0]['id']}?version=1")[0] == 404
+
+
+def test_a_week_is_planned_once_usual_days_are_known_unless_somebody_typed_otherwise(signed_in: Browser):
+    _, whole = signed_in.get("/household")
+    assert signed_in.get("/days")[1]["nights_of_tonight"] == 1
+
+    path = f"/household?version={whole['household']['version']}"
+    assert signed_in.send("patch", path, {"horizon_nights": None})[0] == 200
+
+    assert signed_in.get("/days")[1]["nights_of_tonight"] == 7
+    signed_in.send("patch", f"/vehicles/{usual(signed_in)['id']}?version={usual(signed_in)['version']}", {"end_pct": None})
+    # Three nights end on a Saturday; nothing is driven on Sundays, and on Mondays 24.4 km, carefully: they and the reserve
+    # are wanted at the end, 24.4 × 0.141 kWh of 22 and 20 %.
+    wren = car(signed_in.get("/days?nights=3")[1], "Wren")
+    assert wren["end"]["required_pct"] == pytest.approx(100 * 24.4 * 0.141 / 22 + 20, abs=0.01)

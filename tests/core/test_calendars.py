@@ -1,0 +1,115 @@
+"""Calendars: trips out of events, and what is written read back by another library."""
+
+from datetime import datetime, time, timedelta
+from zoneinfo import ZoneInfo
+
+import icalendar
+import pytest
+import recurring_ical_events
+
+from moonplan.core.calendars import Entry, Outing, distance_km, outings, written
+from moonplan.core.mistakes import BadDocument
+
+ZONE = ZoneInfo("Europe/Ljubljana")
+SINCE = datetime(2026, 3, 23, tzinfo=ZONE)
+
+
+def read(*events: str, days: int = 14) -> list[Outing]:
+    body = "\r\n".join(f"BEGIN:VEVENT\r\n{event.strip()}\r\nEND:VEVENT" for event in events)
+    text = f"BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:-//a//b//EN\r\n{body}\r\nEND:VCALENDAR\r\n"
+    return outings(text, since=SINCE, until=SINCE + timedelta(days=days), zone=ZONE, all_day=(time(8), time(18)))
+
+
+def local(one: Outing) -> tuple[str, str]:
+    return f"{one.leave.astimezone(ZONE):%a %d %H:%M}", f"{one.back.astimezone(ZONE):%a %d %H:%M}"
+
+
+def test_a_weekly_event_keeps_its_clock_time_over_the_clock_change():
+    # Clocks go forward on Sunday 29 March 2026.
+    weekly = """UID:work
+SUMMARY:Office, 64 km
+DTSTART;TZID=Europe/Ljubljana:20260302T072000
+DTEND;TZID=Europe/Ljubljana:20260302T174000
+RRULE:FREQ=WEEKLY;BYDAY=MO
+EXDATE;TZID=Europe/Ljubljana:20260406T072000"""
+
+    found = read(weekly, days=21)
+
+    assert [local(one) for one in found] == [("Mon 23 07:20", "Mon 23 17:40"), ("Mon 30 07:20", "Mon 30 17:40")]
+    assert [one.leave.utcoffset() for one in found] == [timedelta(hours=1), timedelta(hours=2)]
+    assert {one.km for one in found} == {64}
+    assert len({one.key for one in found}) == 2
+
+
+def test_an_occurrence_that_was_moved_keeps_its_key():
+    series = """UID:choir
+SUMMARY:Choir
+DTSTART;TZID=Europe/Ljubljana:20260324T190000
+DTEND;TZID=Europe/Ljubljana:20260324T210000
+RRULE:FREQ=WEEKLY;COUNT=2"""
+    moved = """UID:choir
+SUMMARY:Choir
+RECURRENCE-ID;TZID=Europe/Ljubljana:20260331T190000
+DTSTART;TZID=Europe/Ljubljana:20260401T200000
+DTEND;TZID=Europe/Ljubljana:20260401T220000"""
+
+    before, after = read(series), read(series, moved)
+
+    assert [one.key for one in before] == [one.key for one in after]
+    assert local(after[1]) == ("Wed 01 20:00", "Wed 01 22:00")
+
+
+def test_whole_days_leave_in_the_morning_of_the_first_and_are_back_on_the_last():
+    # DTEND of whole days is the day after the last one.
+    [found] = read("UID:x\nSUMMARY:Lake\nDTSTART;VALUE=DATE:20260327\nDTEND;VALUE=DATE:20260330")
+
+    assert local(found) == ("Fri 27 08:00", "Sun 29 18:00")
+    assert found.km is None
+
+
+def test_a_time_without_a_zone_is_the_house_s_and_one_in_utc_is_not():
+    floating, utc = read(
+        "UID:a\nSUMMARY:A\nDTSTART:20260324T090000\nDTEND:20260324T100000",
+        "UID:b\nSUMMARY:B\nDTSTART:20260324T090000Z\nDTEND:20260324T100000Z",
+    )
+
+    assert (local(floating)[0], local(utc)[0]) == ("Tue 24 09:00", "Tue 24 10:00")
+
+
+@pytest.mark.parametrize(
+    ("text", "km"),
+    [
+        ("Office 64 km", 64),
+        ("to the sea (2x115,5 km)", None),
+        ("115,5km there and back", 115.5),
+        ("40 miles", 40 * 1.609344),
+        ("dinner for 6", None),
+        ("room 12 km/h", 12),
+    ],
+)
+def test_a_distance_is_found_in_the_text(text: str, km: float | None):
+    assert distance_km(text) == (None if km is None else pytest.approx(km))
+
+
+@pytest.mark.parametrize("text", ["", "day,km\n2026-01-01,5", "BEGIN:VCALENDAR\nBEGIN:VEVENT\nEND:VCALENDAR"])
+def test_what_is_no_calendar_is_refused(text: str):
+    with pytest.raises(BadDocument) as refused:
+        outings(text, since=SINCE, until=SINCE + timedelta(days=1), zone=ZONE, all_day=(time(8), time(18)))
+    assert refused.value.mistakes[0].path == "text"
+
+
+def test_what_is_written_is_read_back_across_the_clock_change():
+    # A session over the night in which 2:00 becomes 3:00: 23:00 to 5:00 are five hours.
+    start, end = datetime(2026, 3, 28, 23, tzinfo=ZONE), datetime(2026, 3, 29, 5, tzinfo=ZONE)
+    entry = Entry("s1", "Heron charges, 16 A; ready 05:00", "42 kWh", start, end, reminded=True)
+
+    text = written("Alder Lane", [entry], stamp=SINCE)
+
+    [event] = icalendar.Calendar.from_ical(text).walk("VEVENT")
+    assert event["SUMMARY"] == "Heron charges, 16 A; ready 05:00"
+    assert event["DTSTART"].dt == start
+    assert event["DTEND"].dt - event["DTSTART"].dt == timedelta(hours=5)
+    [alarm] = event.walk("VALARM")
+    assert alarm["TRIGGER"].dt == timedelta(minutes=-30)
+    [again] = recurring_ical_events.of(icalendar.Calendar.from_ical(text)).between(start, end)
+    assert again["UID"] == "s1"

@@ -1,0 +1,176 @@
+"""The days ahead as a person plans them: trips typed, moved and dragged, a shortage closed, a habit chosen, usual days."""
+
+import re
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from tests.web.conftest import DESK, PHONE, Served
+
+
+def days(demo: Served, open_page, viewport=DESK) -> Page:
+    page = open_page(demo.link, viewport)
+    page.get_by_role("link", name="Days").click()
+    expect(page.get_by_role("heading", name="The days ahead")).to_be_visible()
+    return page
+
+
+@pytest.mark.parametrize("viewport", [DESK, PHONE], ids=["desk", "phone"])
+def test_the_week_is_told_and_a_trip_is_added_changed_and_undone(demo: Served, open_page, viewport):
+    page = days(demo, open_page, viewport)
+    expect(page.get_by_text("everyone can leave in time")).to_be_visible()
+
+    page.get_by_role("button", name="Add a trip of Heron after Saturday 17 January").click()
+    form = page.get_by_role("form", name="New trip")
+    form.get_by_label("Distance, km").fill("90")
+    form.get_by_label("What for").fill("lake")
+    form.get_by_role("button", name="Add the trip").click()
+
+    chip = page.get_by_role("button", name="Sun 08:00–17:00, 90 km, lake")
+    expect(chip).to_be_visible()
+    chip.click()
+    page.get_by_role("form", name="Trip").get_by_label("Distance, km").fill("120")
+    page.get_by_role("button", name="Keep the change").click()
+    expect(page.get_by_role("button", name="Sun 08:00–17:00, 120 km, lake")).to_be_visible()
+
+    page.get_by_role("button", name="Undo “Heron: trip”").click()
+    expect(chip).to_be_visible()
+    page.get_by_role("button", name="Undo “Heron: trip added”").click()
+    expect(chip).to_have_count(0)
+    assert page.evaluate("document.documentElement.scrollWidth") <= viewport["width"]
+
+
+def test_a_trip_that_cannot_be_is_refused_at_its_field_and_the_plan_stays(demo: Served, open_page):
+    page = days(demo, open_page)
+    page.get_by_role("button", name="Sat 10:00–15:30, 38 km").click()
+    form = page.get_by_role("form", name="Trip")
+
+    form.get_by_label("Distance, km").fill("9000")
+    form.get_by_role("button", name="Keep the change").click()
+
+    expect(form.get_by_role("alert")).to_contain_text("Expected 0 to 5000")
+    expect(page.get_by_role("button", name="Sat 10:00–15:30, 38 km")).to_be_visible()
+
+
+def test_a_trip_is_moved_on_the_sheet_with_the_keyboard_and_by_dragging(demo: Served, open_page):
+    page = days(demo, open_page)
+    mark = page.get_by_role("button", name=re.compile(r"Heron, Saturday 10:00 to 15:30"))
+
+    mark.focus()
+    mark.press("ArrowRight")
+    expect(page.get_by_role("button", name="Sat 10:15–15:45, 38 km")).to_be_visible()
+    page.get_by_role("button", name=re.compile(r"Heron, Saturday 10:15")).press("Shift+ArrowRight")
+    expect(page.get_by_role("button", name="Sun 10:15–15:45, 38 km")).to_be_visible()
+
+    box = page.get_by_role("button", name=re.compile(r"Heron, Sunday 10:15")).locator("rect").bounding_box()
+    page.mouse.move(box["x"] + 3, box["y"] + 4)
+    page.mouse.down()
+    page.mouse.move(box["x"] - 40, box["y"] + 4, steps=4)
+    page.mouse.up()
+    # Forty-three pixels are about a third of a day: it now leaves on Sunday before five, or late on Saturday.
+    moved = page.get_by_role("button", name=re.compile(r"(Sat 2\d|Sun 0[0-4]):\d\d–.*38 km"))
+    expect(moved).to_be_visible()
+
+
+def test_a_short_thursday_is_seen_early_and_closed_with_one_press(demo: Served, open_page):
+    page = days(demo, open_page)
+    page.get_by_label("14 nights").check()
+    expect(page.get_by_text("Wren is short by 16 km")).to_be_visible()
+    expect(page.get_by_text("The hook-up gives no more in the time there is.")).to_be_visible()
+
+    page.get_by_role("button", name="Ways out").click()
+    page.get_by_role("button", name="Charge 2.4 kWh on the way").click()
+
+    expect(page.get_by_text("everyone can leave in time")).to_be_visible()
+    page.get_by_role("button", name=re.compile("Undo “Wren: charge 2.4 kWh")).click()
+    expect(page.get_by_text("Wren is short by 16 km")).to_be_visible()
+
+
+def test_a_night_without_a_plug_is_planned_around(demo: Served, open_page):
+    page = days(demo, open_page)
+    thursday = page.get_by_role("checkbox", name="Wren can be plugged in on the night of Thursday 15 January")
+    expect(thursday).to_be_checked()
+
+    thursday.uncheck()
+
+    expect(page.get_by_text("not that night")).to_be_visible()
+    expect(thursday).not_to_be_checked()
+
+
+def test_the_habits_are_compared_and_one_is_chosen(demo: Served, open_page):
+    page = days(demo, open_page)
+    habits = page.get_by_role("region", name="Habits")
+
+    habits.get_by_role("button", name="Compare the habits on these nights").click()
+    expect(habits.get_by_role("img", name="plugged in on 7 of 7 nights").first).to_be_visible()
+    habits.get_by_role("button", name="Charge every night to the limit").click()
+
+    expect(habits.get_by_role("heading", name="When to charge: every night to the limit")).to_be_visible()
+    habits.get_by_label("Heron").select_option(label="only when low")
+    page.get_by_role("link", name="Tonight").click()
+    expect(page.get_by_role("region", name="Wren", exact=True)).to_contain_text("Plugged in every night, and up to the daily limit")
+
+
+def test_an_odometer_reading_and_a_typed_usual_day(demo: Served, open_page):
+    page = days(demo, open_page)
+    wren = page.get_by_role("region", name="Usual days of Wren")
+    expect(wren).to_contain_text("from 14 days of its kind")
+
+    form = wren.get_by_role("form", name="Odometer of Wren")
+    form.get_by_label("Odometer, km").fill("10")
+    form.get_by_role("button", name="Keep it").click()
+    expect(form.get_by_role("alert")).to_contain_text("Expected at least")
+    form.get_by_label("Odometer, km").fill("42000")
+    form.get_by_role("button", name="Keep it").click()
+    expect(wren.get_by_text("22 odometer readings, the last of 2026-01-14")).to_be_visible()
+
+    wren.get_by_label("Wren on sun, instead").fill("40")
+    wren.get_by_label("Wren on sun, instead").press("Enter")
+    expect(page.get_by_role("button", name="Sun 08:00–17:00, 40 km (usual)")).to_be_visible()
+
+
+def test_tonight_looks_as_far_ahead_as_the_days_when_asked(demo: Served, open_page):
+    page = days(demo, open_page)
+
+    page.get_by_role("button", name="Plan tonight with 7 nights in view").click()
+
+    expect(page.get_by_text("Tonight is planned with 1 night in view")).to_have_count(0)
+    page.get_by_role("link", name="Tonight").click()
+    # 57 % are enough for tomorrow's 22 km, and the shed socket's price is the same tomorrow night.
+    expect(page.get_by_role("region", name="Wren", exact=True)).to_contain_text("Leave Wren unplugged tonight")
+
+
+def test_a_calendar_is_brought_in_and_what_it_does_not_say_is_asked(demo: Served, open_page, tmp_path):
+    calendar = tmp_path / "family.ics"
+    calendar.write_text(
+        "BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:-//a//b//EN\r\n"
+        "BEGIN:VEVENT\r\nUID:1\r\nSUMMARY:Choir\r\n"
+        "DTSTART;TZID=Europe/Ljubljana:20260118T190000\r\nDTEND;TZID=Europe/Ljubljana:20260118T210000\r\nEND:VEVENT\r\n"
+        "END:VCALENDAR\r\n"
+    )
+    page = days(demo, open_page)
+    calendars = page.get_by_role("region", name="Calendars")
+    calendars.get_by_label("Calendar file").set_input_files(calendar)
+    calendars.get_by_role("button", name="See what it would bring").click()
+    expect(calendars.get_by_text("It would bring 0 trips")).to_be_visible()
+
+    calendars.get_by_label("Distance of Choir").fill("14")
+    calendars.get_by_label("Car of Choir").select_option(label="Wren")
+    calendars.get_by_role("button", name="Bring them in").click()
+
+    expect(page.get_by_role("button", name="Sun 19:00–21:00, 14 km, Choir")).to_be_visible()
+
+
+def test_the_plan_s_address_for_calendars_is_renewed(demo: Served, open_page):
+    page = days(demo, open_page)
+    calendars = page.get_by_role("region", name="Calendars")
+    link = calendars.get_by_role("link", name=re.compile("http"))
+    before = link.get_attribute("href")
+    told = page.request.get(demo.address + before)
+    assert told.ok
+    assert "Plug Heron into the carport by 22:45" in told.text()
+
+    calendars.get_by_role("button", name="Make a new address").click()
+
+    expect(link).not_to_have_attribute("href", before)
+    assert page.request.get(demo.address + before).status == 404

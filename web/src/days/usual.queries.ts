@@ -1,0 +1,34 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { api, type Schemas, told } from "../api/client";
+
+export type UsualOfCar = Schemas["UsualOfCar"];
+
+const KEY = ["usual"];
+
+export function useUsual() {
+  return useQuery({ queryKey: KEY, queryFn: () => told(api.GET("/api/usual")) });
+}
+
+export function useReadOdometer(car: number) {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: (body: Schemas["OdometerIn"]) =>
+      told(api.POST("/api/usual/{vehicle_id}/odometer", { params: { path: { vehicle_id: car } }, body })),
+    onSuccess: () => client.invalidateQueries(),
+  });
+}
+
+export function useRemoveOdometer() {
+  const client = useQueryClient();
+  return useMutation({
+    mutationFn: ({ id, version }: { id: number; version: number }) =>
+      told(
+        api.DELETE("/api/usual/odometer/{reading_id}", { params: { path: { reading_id: id }, query: { version } } }),
+      ),
+    onSuccess: () => client.invalidateQueries(),
+  });
+}
+
+export function bringOdometer(car: number, body: Schemas["Table"]) {
+  return told(api.POST("/api/usual/{vehicle_id}/table", { params: { path: { vehicle_id: car } }, body }));
+}
