@@ -24,6 +24,7 @@ def test_a_car_is_moved_to_another_lead_from_the_drawing_and_back(demo: Served, 
 def test_a_caution_that_is_read_is_folded_and_can_be_shown_again(demo: Served, open_page):
     page = open_page(demo.link)
     wren = page.get_by_role("region", name="Wren", exact=True)
+    wren.get_by_text("An ordinary socket, night after night").click()
     expect(wren.get_by_text("Shed socket is an ordinary socket")).to_be_visible()
 
     wren.get_by_role("button", name="I have read it").first.press("Enter")

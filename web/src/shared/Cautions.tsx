@@ -10,8 +10,8 @@ export function Cautions({ cautions }: { cautions: Caution[] }) {
   const read = cautions.filter((caution) => caution.read);
   return (
     <>
-      {unread.map((caution, nth) => (
-        <OneCaution key={caution.code + caution.subject} caution={caution} open={nth === 0} />
+      {unread.map((caution) => (
+        <OneCaution key={caution.code + caution.subject} caution={caution} open={unread.length === 1} />
       ))}
       {read.length > 0 && (
         <details className={classes.read}>
