@@ -108,7 +108,9 @@ def test_the_habits_are_compared_and_one_is_chosen(demo: Served, open_page):
     expect(habits.get_by_role("heading", name="When to charge: every night to the limit")).to_be_visible()
     habits.get_by_label("Heron").select_option(label="only when low")
     page.get_by_role("link", name="Tonight").click()
-    expect(page.get_by_role("region", name="Wren", exact=True)).to_contain_text("Plugged in every night, and up to the daily limit")
+    expect(page.get_by_role("region", name="Wren", exact=True)).to_contain_text(
+        "Plugged in every night, and up to the daily limit"
+    )
 
 
 def test_an_odometer_reading_and_a_typed_usual_day(demo: Served, open_page):
