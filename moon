@@ -21,6 +21,8 @@ Usage: ./moon COMMAND
   prices FILE|- [--json]       the price of every slot
   bench plan [--households N] [--seconds S]
                                times and figures of the planner beside a plain MILP
+  bench year [--weeks N] [--full]
+                               a year of nights lived through, beside plug-and-go and a planner who knew the future
   schema                       the household document as JSON Schema
 END
 }
@@ -165,7 +167,7 @@ make_types() {
 
 run_bench() {
   local name=${1:-}
-  [ -n "$name" ] && [ -f "$root/tests/bench/$name.py" ] || { say "moon bench: one of: plan"; exit 2; }
+  [ -n "$name" ] && [ -f "$root/tests/bench/$name.py" ] || { say "moon bench: one of: plan, year"; exit 2; }
   shift
   need_python
   once dev "$(hash_of "$root/requirements/dev.lock")" install_python dev

@@ -724,6 +724,7 @@ class OdometerOut(Schema):
     km: float
     soc_pct: float | None
     charged_kwh: float | None
+    temperature_c: float | None
 
 
 class UsualOfCar(Schema):
@@ -751,6 +752,7 @@ class OdometerIn(Strict):
     km: float | None = None
     soc_pct: float | None = None
     charged_kwh: float | None = None
+    temperature_c: float | None = None
 
 
 class EventAnswer(Strict):

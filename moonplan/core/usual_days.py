@@ -16,6 +16,7 @@ import numpy as np
 from pydantic import Field, TypeAdapter
 
 from moonplan.core.household import STRICT, WEEKDAYS, Percent, Weekday
+from moonplan.core.mileage import weather_factor
 from moonplan.core.mistakes import Mistake, validated
 from moonplan.core.tables import number
 
@@ -33,18 +34,20 @@ class Odometer:
     """An odometer reading: what it showed when the day was over.
 
     soc_pct : SoC then, where it was read. charged_kwh : into the battery since the reading before, where that is known.
+    temperature_c : outside, on the drives since the reading before.
     """
 
     day: date
     km: Annotated[float, Field(ge=0, le=5_000_000)]
     soc_pct: Percent | None = None
     charged_kwh: Annotated[float, Field(ge=0, le=10_000)] | None = None
+    temperature_c: Annotated[float, Field(ge=-60, le=60)] | None = None
 
     __pydantic_config__ = STRICT
 
 
 COLUMNS: Mapping[str, str] = {
-    **{name: name for name in ("day", "km", "soc_pct", "charged_kwh")},
+    **{name: name for name in ("day", "km", "soc_pct", "charged_kwh", "temperature_c")},
     "date": "day",
     "odometer": "km",
     "odometer_km": "km",
@@ -106,7 +109,11 @@ class UsualDay:
 
 @dataclass(frozen=True, slots=True)
 class LearnedUse:
-    """Consumption as driven. use_kwh_per_100km : over all the km that it stands on; spread : of single stretches."""
+    """Consumption as driven, in mild weather.
+
+    use_kwh_per_100km : over all the km that it stands on, the weather factor taken out where a temperature was noted.
+    spread_kwh_per_100km : of single stretches.
+    """
 
     use_kwh_per_100km: float
     km: float
@@ -163,8 +170,9 @@ def _usual(nth: int, weekday: Weekday, km_by_day: Mapping[date, float], typed: f
 def learned_use(odometer: Sequence[Odometer], usable_kwh: float) -> LearnedUse | None:
     """Consumption between odometer readings with a SoC each: what left the battery over the km driven.
 
-    kWh used = (SoC before − SoC after) × usable + what was charged between. A stretch over which SoC rose and nobody noted
-    what was charged says nothing. None until enough has been driven.
+    kWh used = (SoC before − SoC after) × usable + what was charged between; each km counts as many as the weather factor
+    makes of it (rules, section 3), so that a cold week is not taken for a thirsty car. A stretch over which SoC rose and
+    nobody noted what was charged says nothing. None until enough has been driven.
     """
     stretches = []
     for before, after in pairwise(sorted(odometer, key=lambda reading: reading.day)):
@@ -174,11 +182,13 @@ def learned_use(odometer: Sequence[Odometer], usable_kwh: float) -> LearnedUse |
             continue
         kwh = (before.soc_pct - after.soc_pct) / 100 * usable_kwh + (after.charged_kwh or 0.0)
         if kwh > 0:
-            stretches.append((after.km - before.km, kwh))
-    km = sum(km for km, _ in stretches)
-    if km < _ENOUGH_KM:
+            km = after.km - before.km
+            stretches.append((km, km * weather_factor(after.temperature_c), kwh))
+    driven_km = sum(km for km, _, _ in stretches)
+    if driven_km < _ENOUGH_KM:
         return None
-    uses = np.array([100 * kwh / km for km, kwh in stretches])
-    mean = 100 * sum(kwh for _, kwh in stretches) / km
-    spread = float(np.sqrt(np.average((uses - mean) ** 2, weights=[km for km, _ in stretches])))
-    return LearnedUse(mean, km, len(stretches), spread)
+    counted = np.array([km for _, km, _ in stretches])
+    kwhs = np.array([kwh for _, _, kwh in stretches])
+    mean = 100 * float(kwhs.sum() / counted.sum())
+    spread = float(np.sqrt(np.average((100 * kwhs / counted - mean) ** 2, weights=counted)))
+    return LearnedUse(mean, driven_km, len(stretches), spread)

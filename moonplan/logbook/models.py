@@ -24,6 +24,7 @@ class OdometerReading(Part):
     km = models.FloatField()
     soc_pct = models.FloatField(null=True, blank=True)
     charged_kwh = models.FloatField(null=True, blank=True)
+    temperature_c = models.FloatField(null=True, blank=True)
 
     class Meta(Part.Meta):
         ordering = ("day", "pk")

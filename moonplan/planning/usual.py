@@ -35,10 +35,11 @@ def zone_of(household: Household) -> ZoneInfo:
 
 def odometer_of(vehicle: Vehicle) -> list[Odometer]:
     """The car's odometer readings as core takes them."""
-    return [
-        Odometer(row.day, row.km, row.soc_pct, row.charged_kwh)
-        for row in OdometerReading.objects.of(vehicle.household).filter(vehicle=vehicle)
-    ]
+    return [_reading(row) for row in OdometerReading.objects.of(vehicle.household).filter(vehicle=vehicle)]
+
+
+def _reading(row: OdometerReading) -> Odometer:
+    return Odometer(row.day, row.km, row.soc_pct, row.charged_kwh, row.temperature_c)
 
 
 def known_days(vehicle: Vehicle, now: datetime) -> dict[date, float]:
@@ -153,8 +154,7 @@ def _told(vehicle: Vehicle, now: datetime) -> dict[str, Any]:
         "learned": None if use is None else asdict(use),
         "readings": rows.count(),
         "odometer": [
-            {"id": row.pk, "version": row.version, **asdict(Odometer(row.day, row.km, row.soc_pct, row.charged_kwh))}
-            for row in rows.order_by("-day")[:_SHOWN]
+            {"id": row.pk, "version": row.version, **asdict(_reading(row))} for row in rows.order_by("-day")[:_SHOWN]
         ],
     }
 

@@ -1,6 +1,7 @@
 """Plans against every plan there is on small nights, against the same problem as a MILP, and against the rules."""
 
 import json
+import random
 from itertools import product
 from typing import Any
 
@@ -444,3 +445,27 @@ def test_the_document_can_be_checked_from_its_setpoints_alone():
     assert told["totals"]["wall_kwh"] == pytest.approx(wall, abs=1e-4)
     assert told["totals"]["cost"] == pytest.approx(wall * 0.10, abs=1e-4)
     assert sum(vehicle["sessions"][0]["bands"].values()) == pytest.approx(wall, abs=1e-4)
+
+
+@pytest.mark.parametrize("seed", range(6))
+@pytest.mark.parametrize("control", ["managed", "timer"])
+def test_a_small_week_is_planned_as_well_as_every_combination(control: str, seed: int):
+    # Three nights with three chargeable hours each, on or off at 16 A: 512 weeks; a drive a day, another price every hour.
+    chance = random.Random(seed)
+    hours = [f"2026-01-{14 + n // 24:02d}T{n % 24:02d}:00:00+01:00" for n in range(18, 18 + 72)]
+    trips = [
+        a_trip(f"2026-01-{day}T08:00:00+01:00", f"2026-01-{day}T18:00:00+01:00", chance.randint(20, 70))
+        for day in (15, 16, 17)
+    ]
+    household = a_household(
+        slot_minutes=60,
+        horizon_nights=3,
+        leads=[a_lead(steps_a=[16], control=control)],
+        vehicles=[a_car(control=control, soc_pct=35, end_pct=20, plug_in_hours=["22:00", "01:00"])],
+        trips=trips,
+        tariff={"default_price": 0.3, "series": [[at, round(chance.uniform(0.05, 0.3), 5)] for at in hours]},
+        care_price=0.0005,
+        start_price=0.02,
+    )
+
+    is_as_good(plan(household, prove=False), best_of_all(build(household), [[0.0, 16.0]]))

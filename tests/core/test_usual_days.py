@@ -85,6 +85,16 @@ def test_consumption_is_what_left_the_battery_over_the_km():
     assert got.spread_kwh_per_100km == pytest.approx((0.6 * (4 / 3) ** 2 + 0.4 * 4) ** 0.5)
 
 
+def test_a_cold_week_is_not_taken_for_a_thirsty_car():
+    # At −5 °C each km counts 1.20: 12 kWh over 100 km are 10 kWh per 100 km in mild weather.
+    readings = [Odometer(MONDAY, 0, 80), Odometer(MONDAY + timedelta(days=1), 100, 56, temperature_c=-5)]
+
+    got = learned_use(readings, 50)
+
+    assert got is not None
+    assert (got.use_kwh_per_100km, got.km) == (pytest.approx(10), 100)
+
+
 def test_a_row_of_a_table_is_read_and_its_mistakes_are_told():
     assert odometer_of_row({"day": "2026-01-05", "km": "18400,5", "soc_pct": "62"}) == Odometer(MONDAY, 18400.5, 62)
     with pytest.raises(BadDocument) as refused:

@@ -65,7 +65,10 @@ def _serve(data: Path, *options: str) -> Iterator[Served]:
     link = new_link()
     command = [sys.executable, "-m", "gunicorn", "moonplan.site.wsgi:application", "--bind", f"127.0.0.1:{port}"]
     server = subprocess.Popen(
-        [*command, "--worker-class", "gthread", "--threads", "4"], cwd=ROOT, env=env, stderr=subprocess.DEVNULL
+        [*command, "--worker-class", "gthread", "--threads", "4", "--graceful-timeout", "1"],
+        cwd=ROOT,
+        env=env,
+        stderr=subprocess.DEVNULL,
     )
     try:
         for _ in range(200):
@@ -77,7 +80,7 @@ def _serve(data: Path, *options: str) -> Iterator[Served]:
         yield Served(address, link, new_link)
     finally:
         server.terminate()
-        server.wait(10)
+        server.wait()
 
 
 @pytest.fixture

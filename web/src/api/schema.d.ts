@@ -1530,6 +1530,8 @@ export interface components {
             soc_pct: number | null;
             /** Charged Kwh */
             charged_kwh: number | null;
+            /** Temperature C */
+            temperature_c: number | null;
         };
         /**
          * Usual
@@ -1591,6 +1593,8 @@ export interface components {
             soc_pct?: number | null;
             /** Charged Kwh */
             charged_kwh?: number | null;
+            /** Temperature C */
+            temperature_c?: number | null;
         };
         /**
          * Brought

@@ -22,6 +22,7 @@ export function OdometerForm({ car, manner }: { car: UsualOfCar; manner: Manner 
             km: shown === null ? null : toKm(shown, manner),
             soc_pct: number("soc_pct"),
             charged_kwh: number("charged_kwh"),
+            temperature_c: number("temperature_c"),
             ...(texts.day ? { day: texts.day } : {}),
           },
           { onSuccess: () => setTexts({}) },
@@ -59,4 +60,5 @@ const FIELDS = [
   { name: "day", label: "On (empty: today)", type: "date" },
   { name: "soc_pct", label: "SoC then, %", type: "text" },
   { name: "charged_kwh", label: "Charged since the last one, kWh", type: "text" },
+  { name: "temperature_c", label: "Outside meanwhile, °C", type: "text" },
 ];
