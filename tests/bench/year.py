@@ -59,7 +59,7 @@ class Drive:
 
 @dataclass
 class Lived:
-    """What some nights came to."""
+    """What some nights came to; plugged_in counts a night of each car that charged in it."""
 
     cost: float = 0.0
     wall_kwh: float = 0.0
@@ -220,7 +220,7 @@ def live(
             lived.under_reserve += aboard - need < car.vehicle.reserve_pct / 100 * car.vehicle.usable_kwh - 1e-6
         wall.append(run.wall_kwh)
         lived.hours_high += float((run.soc_kwh[1:] > car.rest_kwh + 1e-6).sum()) * grid.hours
-        lived.plugged_in += bool(run.wall_kwh.sum() > 0)
+        lived.plugged_in += len({grid.nights[t] for t in np.flatnonzero(run.wall_kwh)})
         after[car.id] = float(run.soc_kwh[-1])
     really = read(json.dumps(document(now, soc, [], sun_steps(now.date(), days + 1, part), days, "cheapest")))
     cost = ev_cost(
