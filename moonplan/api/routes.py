@@ -7,7 +7,7 @@ from typing import Any
 
 from django.contrib.auth import authenticate, login, logout
 from django.http import HttpRequest, HttpResponse
-from ninja import NinjaAPI, Router
+from ninja import NinjaAPI, Query, Router
 from ninja.security import APIKeyCookie, django_auth
 
 from moonplan.api import schemas as s
@@ -120,42 +120,46 @@ def compare_habits(request: HttpRequest, nights: int | None = None) -> Any:
 
 # --- the days ahead ------------------------------------------------------------------------------------------------------
 
+NIGHTS: Any = Query(7, ge=days.FEWEST, le=days.MOST)
+
 
 @api.get("/days", response={200: s.Days, **PROBLEMS}, operation_id="days")
-def get_days(request: HttpRequest, nights: int = 7) -> Any:
+def get_days(request: HttpRequest, nights: int = NIGHTS) -> Any:
     return days.days(person_of(request), nights)
 
 
 @api.post("/days/trips", response={200: s.Days, **PROBLEMS}, operation_id="add_day_trip")
-def add_day_trip(request: HttpRequest, given: s.TripEdit, nights: int = 7) -> Any:
+def add_day_trip(request: HttpRequest, given: s.TripEdit, nights: int = NIGHTS) -> Any:
     person = person_of(request)
     days.save_trip(person, None, 0, given.dict(exclude_unset=True))
     return days.days(person, nights)
 
 
 @api.patch("/days/trips/{int:trip_id}", response={200: s.Days, **PROBLEMS}, operation_id="edit_day_trip")
-def edit_day_trip(request: HttpRequest, trip_id: int, version: int, given: s.TripEdit, nights: int = 7) -> Any:
+def edit_day_trip(request: HttpRequest, trip_id: int, version: int, given: s.TripEdit, nights: int = NIGHTS) -> Any:
     person = person_of(request)
     days.save_trip(person, trip_id, version, given.dict(exclude_unset=True))
     return days.days(person, nights)
 
 
 @api.delete("/days/trips/{int:trip_id}", response={200: s.Days, **PROBLEMS}, operation_id="remove_day_trip")
-def remove_day_trip(request: HttpRequest, trip_id: int, version: int, nights: int = 7) -> Any:
+def remove_day_trip(request: HttpRequest, trip_id: int, version: int, nights: int = NIGHTS) -> Any:
     person = person_of(request)
     days.remove_trip(person, trip_id, version)
     return days.days(person, nights)
 
 
 @api.post("/days/trips/{int:trip_id}/copies", response={200: s.Days, **PROBLEMS}, operation_id="repeat_day_trip")
-def repeat_day_trip(request: HttpRequest, trip_id: int, given: s.Repeat, nights: int = 7) -> Any:
+def repeat_day_trip(request: HttpRequest, trip_id: int, given: s.Repeat, nights: int = NIGHTS) -> Any:
     person = person_of(request)
     days.repeat_trip(person, trip_id, given.days)
     return days.days(person, nights)
 
 
 @api.patch("/days/nights/{int:vehicle_id}/{night}", response={200: s.Days, **PROBLEMS}, operation_id="edit_night")
-def edit_night(request: HttpRequest, vehicle_id: int, night: date, version: int, given: s.NightEdit, nights: int = 7) -> Any:
+def edit_night(
+    request: HttpRequest, vehicle_id: int, night: date, version: int, given: s.NightEdit, nights: int = NIGHTS
+) -> Any:
     person = person_of(request)
     vehicle = rows.Vehicle.objects.of(person.household).get(pk=vehicle_id)
     fields = {"plugged_in": given.plugged_in}
@@ -164,12 +168,12 @@ def edit_night(request: HttpRequest, vehicle_id: int, night: date, version: int,
 
 
 @api.get("/days/ways_out", response={200: s.WaysOut, **PROBLEMS}, operation_id="ways_out")
-def get_ways_out(request: HttpRequest, vehicle: int, leave: datetime, nights: int = 7) -> Any:
+def get_ways_out(request: HttpRequest, vehicle: int, leave: datetime, nights: int = NIGHTS) -> Any:
     return {"ways": days.ways_out(person_of(request), vehicle, leave, nights)}
 
 
 @api.post("/days/ways_out", response={200: s.Days, **PROBLEMS}, operation_id="take_way_out")
-def take_way_out(request: HttpRequest, given: s.WayTaken, nights: int = 7) -> Any:
+def take_way_out(request: HttpRequest, given: s.WayTaken, nights: int = NIGHTS) -> Any:
     person = person_of(request)
     days.take_way_out(person, given.vehicle, given.leave, nights, given.told)
     return days.days(person, nights)

@@ -120,6 +120,9 @@ def add(person: Person, kind: str, fields: Mapping[str, Any], *, what: str) -> C
     """
     row = model_of(kind)(household=person.household)
     _set(person.household, row, fields)
+    missing = [field.attname for field in row._meta.concrete_fields if _lacks(row, field)]
+    if missing:
+        raise Refused([Mistake(name, "missing", "a value") for name in missing])
     row.save()
     row.refresh_from_db()
     return _log(person, row, None, values_of(row), what, touched=set(fields))
@@ -208,6 +211,10 @@ def _carry_version(last: Change, version: int) -> None:
     if earlier is not None:
         earlier.version = version
         earlier.save(update_fields=["version"])
+
+
+def _lacks(row: Row, field: models.Field[Any, Any]) -> bool:
+    return not field.null and not field.primary_key and getattr(row, field.attname) is None
 
 
 def _locked(row: Row) -> Any:

@@ -194,7 +194,7 @@ def take_way_out(person: Person, vehicle_id: int, leave: datetime, nights: int, 
     Refused
         If there is no such way out any more.
     """
-    found = next((one for one in _remedies(person.household, vehicle_id, leave, nights) if one.told == told), None)
+    found = next(iter(_remedies(person.household, vehicle_id, leave, nights, told_as=told)), None)
     if found is None:
         raise editing.Refused([Mistake("told", told, "a way out that still is one")])
     with editing.as_one():
@@ -202,12 +202,14 @@ def take_way_out(person: Person, vehicle_id: int, leave: datetime, nights: int, 
             _apply(person, edit, told)
 
 
-def _remedies(household: Household, vehicle_id: int, leave: datetime, nights: int) -> list[Remedy]:
+def _remedies(
+    household: Household, vehicle_id: int, leave: datetime, nights: int, told_as: str | None = None
+) -> list[Remedy]:
     made = _plan(household, planning_now(), nights)
     for i, car in enumerate(made.problem.cars):
         for nth, departure in enumerate(car.departures):
             if car.id == str(vehicle_id) and departure.trip.leave == leave:
-                return remedies(made, i, nth)
+                return remedies(made, i, nth, told_as=told_as)
     return []
 
 

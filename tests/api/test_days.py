@@ -84,6 +84,22 @@ def test_a_trip_that_overlaps_another_is_refused_and_nothing_is_kept(signed_in: 
     assert car(days(signed_in), "Wren")["trips"] == car(before, "Wren")["trips"]
 
 
+def test_a_trip_without_its_parts_is_refused_at_each(signed_in: Browser):
+    status, told = signed_in.send("post", "/days/trips", {"summary": "lake"})
+
+    assert status == 422
+    assert {mistake["field"] for mistake in told["mistakes"]} == {"vehicle_id", "leave", "back", "km"}
+
+
+def test_an_edit_for_too_many_nights_keeps_nothing(signed_in: Browser):
+    before = days(signed_in)
+    body = {"vehicle_id": int(car(before, "Wren")["id"]), "leave": "2026-01-18T10:00", "back": "2026-01-18T12:00", "km": 30}
+
+    assert signed_in.send("post", "/days/trips?nights=99", body)[0] == 422
+
+    assert car(days(signed_in), "Wren")["trips"] == car(before, "Wren")["trips"]
+
+
 def test_a_trip_is_repeated_on_free_days_as_one_step_of_undo(signed_in: Browser):
     told = days(signed_in, 14)
     saturday = trip(told, "Heron", "2026-01-17T10:00:00+01:00")

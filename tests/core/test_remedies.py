@@ -46,6 +46,22 @@ def test_one_step_more_of_current_closes_it():
     assert "16 A instead of 6" not in found, "the smaller step does already"
 
 
+def test_more_current_the_night_before_is_tried_before_more_every_night():
+    # Two nights of 22:00 to 7:00 at 6 A, 12.42 kWh each. Thursday's 100 km leave 25 + 12.42 − 20 = 17.42 kWh; Friday's
+    # 150 km and the reserve want 35: 5.16 are short after another 12.42, and 10 A for that one night, 20.7 kWh, close it.
+    trips = [a_trip(LEAVE, BACK, 100), a_trip("2026-01-16T07:00:00+01:00", "2026-01-16T18:00:00+01:00", 150)]
+    car = a_car(ceiling_a=6, plug_in_hours=["22:00", "07:00"])
+    household = a_household(horizon_nights=2, trips=trips, vehicles=[car], leads=[a_lead(steps_a=[6, 10, 16])])
+    made = plan(household, prove=False)
+
+    [step, *_] = remedies(made, 0, 1)
+
+    assert made.outcome.cars[0].departures[1].short_kwh == pytest.approx(35 - 17.42 - 12.42)
+    assert step.told == "10 A instead of 6 the night before"
+    assert [edit.night.isoformat() for edit in step.edits] == ["2026-01-15"]
+    assert [one.told for one in remedies(made, 0, 1, told_as=step.told)] == [step.told]
+
+
 def test_plugging_in_earlier_closes_it_by_the_smallest_hour_that_does():
     # From 5:00 on two hours at 3.68 kW give 7.36 of 14 kWh; an hour earlier 11.04, two hours 14.72.
     made, found = ways_out(a_short_thursday(vehicles=[a_car(plug_in_hours=["05:00", "09:00"])]))

@@ -13,7 +13,7 @@ from moonplan.core import hookup
 from moonplan.core.household import Habit, Household, Override, Trip
 from moonplan.core.planner.plan import Plan, plan
 from moonplan.core.planner.problem import Car
-from moonplan.core.timegrid import noon
+from moonplan.core.timegrid import night_of, noon
 
 # A change that takes less than this off the shortage is none. [kWh]
 _WORTH_KWH = 0.05
@@ -70,10 +70,10 @@ class Remedy:
     cost: float
 
 
-def remedies(made: Plan, i: int, nth: int) -> list[Remedy]:
+def remedies(made: Plan, i: int, nth: int, *, told_as: str | None = None) -> list[Remedy]:
     """The ways out for car i's nth departure: those that close it first, the smaller change before the larger.
 
-    Empty where the departure is not short or nothing helps.
+    Empty where the departure is not short or nothing helps. told_as : the words of the only one that is asked for.
     """
     household, before = made.problem.household, made.outcome
     if not before.cars[i].departures[nth].short_kwh:
@@ -81,7 +81,7 @@ def remedies(made: Plan, i: int, nth: int) -> list[Remedy]:
     found: list[Remedy] = []
     closed: set[str] = set()
     for kind, told, edits in _tried(made, i, nth):
-        if kind in closed:  # a smaller change of this kind does already
+        if kind in closed or (told_as is not None and told != told_as):  # a smaller change of this kind does already
             continue
         after = plan(applied(household, edits), prove=False)
         short = after.outcome.short_kwh
@@ -111,10 +111,14 @@ def _tried(made: Plan, i: int, nth: int) -> Iterator[tuple[str, str, tuple[Edit,
     household, car = made.problem.household, made.problem.cars[i]
     departure = car.departures[nth]
     nights = _nights_before(made, i, nth)
+    last = [night for night in nights if night >= _since(made, i, nth)]
     overrides = {o.night: o for o in household.overrides if o.vehicle == car.id}
-    yield from _more_current(household, car, nights)
-    if any(night in overrides and not overrides[night].plugged_in for night in nights):
-        yield "plugged in", "plug it in every night", tuple(OfNight(car.id, night, plugged_in=True) for night in nights)
+    yield from _more_current(household, car, last, " the night before" if len(last) < len(nights) else "")
+    if len(last) < len(nights):
+        yield from _more_current(household, car, nights, " every night until then")
+    off = [night for night in nights if night in overrides and not overrides[night].plugged_in]
+    if off:
+        yield "plugged in", "plug it in every night", tuple(OfNight(car.id, night, plugged_in=True) for night in off)
     yield from _earlier(car)
     if any(night in overrides and overrides[night].limit_pct is not None for night in nights):
         pct = min(100.0, round(departure.required_kwh / car.vehicle.usable_kwh * 100 + 0.5))
@@ -138,7 +142,9 @@ def _tried(made: Plan, i: int, nth: int) -> Iterator[tuple[str, str, tuple[Edit,
     )
 
 
-def _more_current(household: Household, car: Car, nights: list[date]) -> Iterator[tuple[str, str, tuple[Edit, ...]]]:
+def _more_current(
+    household: Household, car: Car, nights: list[date], when: str
+) -> Iterator[tuple[str, str, tuple[Edit, ...]]]:
     """The next steps of current, as far as the chain without its ceiling goes."""
     links = hookup.chain(car.circuit, car.lead, car.vehicle, household.supply)
     most = min(amps for link, amps in links.items() if link != "ceiling")
@@ -146,7 +152,7 @@ def _more_current(household: Household, car: Car, nights: list[date]) -> Iterato
     steps = [a for a in car.lead.steps_a if now + 1e-9 < a <= most + 1e-9] if car.lead.steps_a else _whole(now, most)
     for step in steps:
         edits = tuple(OfNight(car.id, night, ceiling_a=step) for night in nights)
-        yield "current", f"{step:g} A instead of {now:g}", edits
+        yield "current", f"{step:g} A instead of {now:g}{when}", edits
 
 
 def _whole(now: float, most: float) -> list[float]:
@@ -174,6 +180,14 @@ def _nights_before(made: Plan, i: int, nth: int) -> list[date]:
     car, grid = made.problem.cars[i], made.problem.grid
     last = car.departures[nth].taking.edge
     return list(dict.fromkeys(grid.nights[:last]))
+
+
+def _since(made: Plan, i: int, nth: int) -> date:
+    """The night in which car i is back from the departure before its nth; the first one where there is none."""
+    car, grid = made.problem.cars[i], made.problem.grid
+    if nth == 0:
+        return grid.nights[0]
+    return night_of(car.departures[nth - 1].trip.back, grid.zone)
 
 
 def _is_out(household: Household, vehicle: str, trip: Trip) -> bool:
