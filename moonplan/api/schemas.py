@@ -635,6 +635,7 @@ class CarDays(Schema):
     place: str
     habit: str | None
     reserve_pct: float
+    under_reserve_from: datetime | None
     daily_limit_pct: float
     tide: list[Point]
     limit: list[Point]

@@ -12,7 +12,7 @@ from zoneinfo import ZoneInfo
 from django.db import transaction
 
 from moonplan.core.mistakes import Mistake
-from moonplan.core.planner.balance import NightOfCar, nights_of
+from moonplan.core.planner.balance import NightOfCar, nights_of, under_reserve_from
 from moonplan.core.planner.plan import Plan, document, plan
 from moonplan.core.planner.remedies import Edit, OfNight, OfTrip, Remedy, remedies
 from moonplan.core.timegrid import night_of
@@ -77,6 +77,7 @@ def _car(made: Plan, i: int, told: dict[str, Any], vehicle: Vehicle, trips: list
         "place": car.circuit.name or car.circuit.id,
         "habit": car.vehicle.habit,
         "reserve_pct": car.vehicle.reserve_pct,
+        "under_reserve_from": None if (below := under_reserve_from(made, i)) is None else below.isoformat(),
         "daily_limit_pct": car.vehicle.daily_limit_pct,
         "tide": _thinned([(starts[t], kwh / usable * 100) for t, kwh in enumerate(made.outcome.cars[i].mean.soc_kwh)]),
         "limit": _thinned([(starts[t], kwh / usable * 100) for t, kwh in enumerate(car.limit_kwh)]),

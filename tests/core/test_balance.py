@@ -4,9 +4,9 @@ from datetime import date
 
 import pytest
 
-from moonplan.core.planner.balance import nights_of
+from moonplan.core.planner.balance import nights_of, under_reserve_from
 from moonplan.core.planner.plan import plan
-from tests.core.factories import a_car, a_household, a_trip
+from tests.core.factories import a_car, a_household, a_trip, at
 
 
 def test_each_night_has_what_leaves_in_it_and_what_was_charged_in_it():
@@ -34,3 +34,13 @@ def test_a_night_on_which_nobody_leaves_has_no_margin():
     assert night.margin_km is None
     assert not night.plugged_in
     assert night.low_pct == night.high_pct == pytest.approx(50)
+
+
+def test_the_reserve_is_reached_when_a_trip_takes_more_than_there_is_to_spare():
+    # 25 kWh aboard and nothing charged from 18:00 to 7:00 but 2 h at 3.68 kW: 32.36 less 30 is under the reserve of 5.
+    trips = [a_trip("2026-01-15T07:00:00+01:00", "2026-01-15T18:00:00+01:00", 150)]
+    short = plan(a_household(trips=trips, vehicles=[a_car(plug_in_hours=["05:00", "07:00"])]), prove=False)
+    ready = plan(a_household(trips=trips, vehicles=[a_car()]), prove=False)
+
+    assert under_reserve_from(short, 0) == at("2026-01-15T07:00:00+01:00")
+    assert under_reserve_from(ready, 0) is None

@@ -1,10 +1,13 @@
 """The balance: need against what is recovered, night by night (rules, section 3)."""
 
 from dataclasses import dataclass
-from datetime import date
+from datetime import date, datetime
+
+import numpy as np
 
 from moonplan.core.planner.plan import Plan
 from moonplan.core.rates import range_km
+from moonplan.core.simulate import NOTHING_KWH
 
 
 @dataclass(frozen=True, slots=True)
@@ -33,6 +36,14 @@ class NightOfCar:
     def plugged_in(self) -> bool:
         """Whether anything is charged."""
         return self.wall_kwh > 0
+
+
+def under_reserve_from(plan: Plan, i: int) -> datetime | None:
+    """When car i first falls below its reserve, with the energy of a trip taken as it leaves; None where it never does."""
+    car, mine = plan.problem.cars[i], plan.outcome.cars[i]
+    reserve = car.vehicle.reserve_pct / 100 * car.vehicle.usable_kwh
+    below = np.flatnonzero(mine.cautious.soc_kwh < reserve - NOTHING_KWH)
+    return plan.problem.grid.starts[int(below[0])] if len(below) else None
 
 
 def nights_of(plan: Plan, i: int) -> list[NightOfCar]:

@@ -1283,6 +1283,8 @@ export interface components {
             habit: string | null;
             /** Reserve Pct */
             reserve_pct: number;
+            /** Under Reserve From */
+            under_reserve_from: string | null;
             /** Daily Limit Pct */
             daily_limit_pct: number;
             /** Tide */

@@ -23,6 +23,8 @@ export function WaysOut({ trip, car, nights, manner, edit }: Props) {
       ({energy(trip.short_kwh)}) for {weekday(trip.leave, manner)} {clock(trip.leave, manner)}.{" "}
       {trip.binds && BINDS[trip.binds]}{" "}
       {trip.ready_at && `It would be ready at ${clock(trip.ready_at, manner)}, ${weekday(trip.ready_at, manner)}.`}{" "}
+      {car.under_reserve_from &&
+        `It is below its reserve from ${weekday(car.under_reserve_from, manner)} ${clock(car.under_reserve_from, manner)} on. `}
       {!asked && (
         <button type="button" onClick={() => setAsked(true)}>
           Ways out
