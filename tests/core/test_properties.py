@@ -64,6 +64,23 @@ def test_a_higher_limit_is_never_shorter(soc: int, limit: int):
     assert high[1] <= low[1] + 1e-5
 
 
+@settings(max_examples=10, deadline=None)
+@given(st.integers(5, 60), st.integers(20, 150), st.integers(20, 150))
+def test_a_shortage_that_is_reported_is_physical(soc: int, thursday: int, friday: int):
+    # Without losses at 3.68 kW, home from 18:00 to 6:30 and from 20:00 to 6:30: 12.5 h and then 10.5 h, as far as 50 kWh
+    # hold. Nobody can have more aboard, and less is no excuse.
+    trips = [
+        a_trip("2026-01-15T06:30:00+01:00", "2026-01-15T20:00:00+01:00", thursday),
+        a_trip("2026-01-16T06:30:00+01:00", "2026-01-16T20:00:00+01:00", friday),
+    ]
+    made = plan(a_household(horizon_nights=2, vehicles=[a_car(soc_pct=soc, end_pct=0)], trips=trips), prove=False)
+
+    most_first = min(50, soc / 2 + 12.5 * 3.68)
+    most_second = min(50, max(0, most_first - thursday / 5) + 10.5 * 3.68)
+    physical = max(0, min(50, thursday / 5 + 5) - most_first) + max(0, min(50, friday / 5 + 5) - most_second)
+    assert made.outcome.short_kwh == pytest.approx(physical, abs=1e-3)
+
+
 @settings(max_examples=40, deadline=None)
 @given(
     ev=st.floats(0, 20),
