@@ -78,7 +78,7 @@ def test_a_limit_that_somebody_lowered_is_raised():
     made, found = ways_out(a_short_thursday(overrides=[override]))
 
     assert short(made) == pytest.approx(39 - 30)
-    assert found["a limit of 78 % the night before"].closes
+    assert found["a limit of 78 % instead of the one that was set"].closes
 
 
 def test_the_other_car_takes_the_trip_where_it_is_at_home_and_has_enough():
@@ -94,6 +94,28 @@ def test_the_other_car_takes_the_trip_where_it_is_at_home_and_has_enough():
 
     assert short(made) > 30
     assert found["take wren for that trip"].closes
+
+
+def test_what_only_moves_the_shortage_to_another_car_does_not_close_it():
+    # Heron lacks much; Wren has little more than its own drive on Friday wants, and cannot charge between.
+    friday = a_trip("2026-01-16T07:00:00+01:00", "2026-01-16T18:00:00+01:00", 150, vehicle="wren")
+    household = a_short_thursday(
+        horizon_nights=2,
+        circuits=[a_circuit(), a_circuit(id="shed")],
+        leads=[a_lead(), a_lead(id="second", circuit="shed")],
+        vehicles=[
+            a_car(soc_pct=10, plug_in_hours=["05:00", "07:00"]),
+            a_car(id="wren", lead="second", soc_pct=80, plug_in_hours=["05:00", "06:00"]),
+        ],
+        rates=[LOSSLESS, LOSSLESS | {"vehicle": "wren", "lead": "second"}],
+        trips=[a_trip(LEAVE, BACK, 170), friday],
+    )
+    # Heron: 5 + 7.36 of 39 kWh, 26.64 short. Wren in its place: 40 + 3.68 − 34 + 3.68 = 13.36 of the 35 that Friday wants.
+    made, found = ways_out(household)
+
+    assert made.outcome.short_kwh == pytest.approx(26.64)
+    assert found["take wren for that trip"].short_kwh == pytest.approx(35 - 13.36)
+    assert not found["take wren for that trip"].closes
 
 
 def test_a_car_that_is_out_itself_is_not_offered():

@@ -22,7 +22,7 @@ _EARLIER_H = (1, 2, 4)
 
 @dataclass(frozen=True, slots=True)
 class OfNight:
-    """Changes what was decided for a car and a night; `pinned` takes its pins away."""
+    """Changes what was decided for a car and a night; `unpin` takes its pins away."""
 
     vehicle: str
     night: date
@@ -87,7 +87,9 @@ def remedies(made: Plan, i: int, nth: int, *, told_as: str | None = None) -> lis
         short = after.outcome.short_kwh
         if short > before.short_kwh - _WORTH_KWH:
             continue
-        closes = not _still_short(after, made.problem.cars[i], nth, edits)
+        # What closes one departure by opening another does not close it.
+        nobody_else = short <= before.short_kwh - before.cars[i].departures[nth].short_kwh + _WORTH_KWH
+        closes = nobody_else and not _still_short(after, made.problem.cars[i], nth, edits)
         found.append(Remedy(told, edits, closes, short, after.outcome.cost - before.cost))
         if closes:
             closed.add(kind)
@@ -120,12 +122,15 @@ def _tried(made: Plan, i: int, nth: int) -> Iterator[tuple[str, str, tuple[Edit,
     if off:
         yield "plugged in", "plug it in every night", tuple(OfNight(car.id, night, plugged_in=True) for night in off)
     yield from _earlier(car)
-    if any(night in overrides and overrides[night].limit_pct is not None for night in nights):
-        pct = min(100.0, round(departure.required_kwh / car.vehicle.usable_kwh * 100 + 0.5))
-        told = f"a limit of {pct:g} % the night before"
-        yield "limit", told, tuple(OfNight(car.id, night, limit_pct=pct) for night in nights if night in overrides)
-    if any(pin.vehicle == car.id and pin.start < departure.trip.leave for pin in household.pins):
-        yield "pin", "let the pinned session go", tuple(OfNight(car.id, night, unpin=True) for night in nights)
+    pct = min(100.0, round(departure.required_kwh / car.vehicle.usable_kwh * 100 + 0.5))
+    lowered = [night for night in nights if night in overrides and (overrides[night].limit_pct or 100.0) < pct]
+    if lowered:
+        told = f"a limit of {pct:g} % instead of the one that was set"
+        yield "limit", told, tuple(OfNight(car.id, night, limit_pct=pct) for night in lowered)
+    pinned = {night_of(pin.start, household.zone) for pin in household.pins if pin.vehicle == car.id}
+    if pinned & set(nights):
+        unpinned = tuple(OfNight(car.id, night, unpin=True) for night in nights if night in pinned)
+        yield "pin", "let the pinned session go", unpinned
     if made.problem.habit_of(car) != "cheapest":
         yield "habit", "the cheapest hours instead of its habit", (OfVehicle(car.id, habit="cheapest"),)
     for other in household.vehicles:
