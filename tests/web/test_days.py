@@ -49,6 +49,7 @@ def test_a_trip_that_cannot_be_is_refused_at_its_field_and_the_plan_stays(demo: 
     form.get_by_role("button", name="Keep the change").click()
 
     expect(form.get_by_role("alert")).to_contain_text("Expected 0 to 5000")
+    expect(page.get_by_role("alert")).to_have_count(1)
     expect(page.get_by_role("button", name="Sat 10:00–15:30, 38 km")).to_be_visible()
 
 

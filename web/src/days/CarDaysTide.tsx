@@ -1,6 +1,7 @@
 import { area, line } from "d3-shape";
 import { heights, type Point, steps, type TimeAxis } from "../shared/axis";
 import { amps, clock, distance, energy, type Manner, money, percent, weekday } from "../shared/format";
+import water from "../shared/Tide.module.css";
 import classes from "./Days.module.css";
 import type { CarDays, useDaysEdit } from "./days.queries";
 import { TripMark } from "./TripMark";
@@ -36,10 +37,10 @@ export function CarDaysTide({ car, manner, x, top, height, left, narrow, end, ed
       <text className={classes.name} x={narrow ? left : 0} y={narrow ? top + 12 : high - 4}>
         {car.name}
       </text>
-      <path className={classes.water} d={area<Point>(at, low, soc)(car.tide) ?? ""} />
-      <path className={classes.highWater} d={steps(car.limit, x, y, end)} />
+      <path className={water.water} d={area<Point>(at, low, soc)(car.tide) ?? ""} />
+      <path className={water.highWater} d={steps(car.limit, x, y, end)} />
       <line
-        className={classes.lowWater}
+        className={water.lowWater}
         x1={left}
         x2={x(new Date(end))}
         y1={y(car.reserve_pct)}
@@ -47,15 +48,15 @@ export function CarDaysTide({ car, manner, x, top, height, left, narrow, end, ed
       />
       {!narrow && (
         <>
-          <text className={classes.lowName} x={left - 6} y={y(car.reserve_pct) + 4} textAnchor="end">
+          <text className={water.lowName} x={left - 6} y={y(car.reserve_pct) + 4} textAnchor="end">
             reserve {percent(car.reserve_pct)}
           </text>
-          <text className={classes.highName} x={left - 6} y={y(car.daily_limit_pct) + 4} textAnchor="end">
+          <text className={water.highName} x={left - 6} y={y(car.daily_limit_pct) + 4} textAnchor="end">
             limit {percent(car.daily_limit_pct)}
           </text>
         </>
       )}
-      <path className={classes.tide} d={line<Point>(at, soc)(car.tide) ?? ""} />
+      <path className={water.tide} d={line<Point>(at, soc)(car.tide) ?? ""} />
       {car.sessions.map((session) => {
         const from = x(new Date(session.start));
         const told =
@@ -68,7 +69,7 @@ export function CarDaysTide({ car, manner, x, top, height, left, narrow, end, ed
             role="button"
             tabIndex={0}
             aria-label={told}
-            className={classes.session}
+            className={water.session}
             onFocus={() => onTell(told)}
             onMouseEnter={() => onTell(told)}
             onClick={() => onTell(told)}

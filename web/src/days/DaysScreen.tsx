@@ -1,5 +1,6 @@
 import { useState } from "react";
 import { Link } from "react-router";
+import { ApiError } from "../api/client";
 import { useRowEdit } from "../household/household.queries";
 import { type Manner, money } from "../shared/format";
 import { Undo } from "../shared/Undo";
@@ -9,6 +10,7 @@ import { DaysSheet } from "./DaysSheet";
 import { type Days, useDays, useDaysEdit } from "./days.queries";
 import { Habits } from "./Habits";
 import { NightRows } from "./NightRows";
+import { FIELDS } from "./TripForm";
 import { WhatIsUsual } from "./WhatIsUsual";
 
 const NIGHTS = [7, 10, 14];
@@ -32,6 +34,8 @@ function Shown({ plan, nights, setNights }: { plan: Days; nights: number; setNig
   const edit = useDaysEdit(nights);
   const [editing, setEditing] = useState<string | null>(null);
   const manner: Manner = { timezone: plan.timezone, currency: plan.currency, distanceUnit: plan.distance_unit };
+  const named = edit.error instanceof ApiError ? Object.keys(edit.error.byField) : [];
+  const atItsField = editing !== null && FIELDS.some(({ name }) => named.includes(name));
   const needless = plan.cars.flatMap((car) => car.nights).filter((night) => !night.plugged_in).length;
   return (
     <>
@@ -63,7 +67,7 @@ function Shown({ plan, nights, setNights }: { plan: Days; nights: number; setNig
       )}
       <Horizon plan={plan} />
       <DaysSheet plan={plan} manner={manner} edit={edit} onOpen={setEditing} />
-      {edit.error && (
+      {edit.error && !atItsField && (
         <p role="alert" className={classes.wrong}>
           {edit.error.message}
         </p>

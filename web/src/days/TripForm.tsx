@@ -123,7 +123,7 @@ export function TripForm({ trip, car, cars, day, manner, edit, onDone }: Props) 
   );
 }
 
-const FIELDS = [
+export const FIELDS = [
   { name: "leave", label: "Leaves", type: "datetime-local" },
   { name: "back", label: "Back", type: "datetime-local" },
   { name: "km", label: "Distance", type: "text" },

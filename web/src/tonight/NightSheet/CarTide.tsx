@@ -2,6 +2,7 @@ import { area, curveLinear, line } from "d3-shape";
 import type { CarTonight } from "../../api/client";
 import { heights, type Point, steps } from "../../shared/axis";
 import { amps, clock, energy, type Manner, money, percent } from "../../shared/format";
+import water from "../../shared/Tide.module.css";
 import classes from "./NightSheet.module.css";
 import type { Place } from "./place";
 import { RowName } from "./RowName";
@@ -32,22 +33,22 @@ export function CarTide({ car, manner, onTell, ...place }: Props) {
   return (
     <g>
       <RowName name={car.name} note={`${percent(car.soc_from_pct)} → ${percent(car.soc_to_pct)}`} place={place} />
-      <path className={classes.water} d={under} />
-      <path className={classes.highWater} d={steps(limit, x, y, end)} />
+      <path className={water.water} d={under} />
+      <path className={water.highWater} d={steps(limit, x, y, end)} />
       {firstLimit && (
         <text
-          className={classes.highName}
+          className={water.highName}
           x={x(new Date(firstLimit.at)) + 4}
           y={y(firstLimit.value) + (firstLimit.value > 88 ? 13 : -4)}
         >
           limit {percent(firstLimit.value)}
         </text>
       )}
-      <line className={classes.lowWater} x1={place.left} x2={x(last)} y1={y(car.reserve_pct)} y2={y(car.reserve_pct)} />
-      <text className={classes.lowName} x={place.left + 8} y={y(car.reserve_pct) - 4}>
+      <line className={water.lowWater} x1={place.left} x2={x(last)} y1={y(car.reserve_pct)} y2={y(car.reserve_pct)} />
+      <text className={water.lowName} x={place.left + 8} y={y(car.reserve_pct) - 4}>
         reserve {percent(car.reserve_pct)}
       </text>
-      <path className={classes.tide} d={curve} />
+      <path className={water.tide} d={curve} />
       <line className={classes.base} x1={place.left} x2={x(last)} y1={bottom + 4 + BLOCKS} y2={bottom + 4 + BLOCKS} />
       {car.sessions.map((session) => {
         const from = x(new Date(session.start));
@@ -64,7 +65,7 @@ export function CarTide({ car, manner, onTell, ...place }: Props) {
             role="button"
             aria-label={told}
             tabIndex={0}
-            className={classes.session}
+            className={water.session}
             onFocus={() => onTell(told)}
             onMouseEnter={() => onTell(told)}
             onClick={() => onTell(told)}

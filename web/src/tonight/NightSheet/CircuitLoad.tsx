@@ -1,6 +1,7 @@
 import type { Schemas } from "../../api/client";
 import { heights, steps } from "../../shared/axis";
 import { amps } from "../../shared/format";
+import water from "../../shared/Tide.module.css";
 import classes from "./NightSheet.module.css";
 import type { Place } from "./place";
 import { RowName } from "./RowName";
@@ -18,7 +19,7 @@ export function CircuitLoad({ circuit, ...place }: Place & { circuit: Schemas["C
       <RowName name={circuit.name} note={`of ${amps(circuit.limit_a)}`} place={place} />
       <path className={classes.load} d={`${steps(load, x, y, end)} V ${top + height} H ${x(new Date(first.at))} Z`} />
       <line
-        className={classes.highWater}
+        className={water.highWater}
         x1={place.left}
         x2={x(new Date(end))}
         y1={y(circuit.limit_a)}
