@@ -16,7 +16,7 @@ from moonplan.core.mistakes import BadDocument
 from moonplan.core.planner.compare import compare, comparison_document
 from moonplan.core.planner.plan import Plan, document, plan
 from moonplan.core.rates import hookup_rate
-from moonplan.core.tariff import gaps, prices
+from moonplan.core.tariff import gaps, household_prices
 from moonplan.core.timegrid import grid_for
 
 REFUSED = 2
@@ -199,7 +199,7 @@ def _chain_of(household: Household, vehicle_id: str) -> dict[str, Any]:
 def _prices(options: argparse.Namespace) -> int:
     h = _household(options)
     grid = grid_for(h.now, nights=h.horizon_nights, slot_minutes=h.slot_minutes, zone=h.zone)
-    found = prices(h.tariff, grid)
+    found = household_prices(h, grid)
     if missing := gaps(h.tariff, grid):
         _say(f"tariff.series: {missing} slots without a dated price, priced by the bands")
     slots: list[tuple[str, float, float, str]] = [

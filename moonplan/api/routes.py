@@ -7,11 +7,15 @@ from typing import Any
 
 from django.contrib.auth import authenticate, login, logout
 from django.http import HttpRequest, HttpResponse
-from ninja import NinjaAPI, Query, Router
+from ninja import File, Form, NinjaAPI, Query, Router
+from ninja.files import UploadedFile
 from ninja.security import APIKeyCookie, django_auth
 
 from moonplan.api import schemas as s
 from moonplan.api.errors import install_errors
+from moonplan.api.people import person_of
+from moonplan.api.prices_and_sun import PROBLEMS
+from moonplan.api.prices_and_sun import router as prices_and_sun
 from moonplan.core.planner.compare import compare, comparison_document
 from moonplan.household import accounts, editing
 from moonplan.household import models as rows
@@ -21,6 +25,7 @@ from moonplan.planning import calendars, cautions, days, rates, usual
 from moonplan.planning.documents import core_household, planning_now
 from moonplan.planning.drawing import drawing
 from moonplan.planning.evenings import set_evening
+from moonplan.planning.series import text_of
 from moonplan.planning.tonight import edit_evening, refinement, tonight
 
 
@@ -35,19 +40,7 @@ class FromOurPages(APIKeyCookie):
 
 api = NinjaAPI(title="Moon Plan", version="1", auth=django_auth, docs_url=None, urls_namespace="api")
 install_errors(api)
-PROBLEMS: dict[Any, Any] = {
-    400: s.Problem,
-    401: s.Problem,
-    404: s.Problem,
-    409: s.Problem,
-    413: s.Problem,
-    422: s.Problem,
-}
-
-
-def person_of(request: HttpRequest) -> Person:
-    """The person who is signed in, with the household that the session speaks for."""
-    return Person.objects.select_related("household", "user").get(user=request.user)
+api.add_router("", prices_and_sun)
 
 
 def _who(request: HttpRequest) -> dict[str, Any]:
@@ -193,10 +186,10 @@ def read_odometer(request: HttpRequest, vehicle_id: int, given: s.OdometerIn) ->
 
 
 @api.post("/usual/{int:vehicle_id}/table", response={200: s.Brought, **PROBLEMS}, operation_id="bring_odometer")
-def bring_odometer(request: HttpRequest, vehicle_id: int, given: s.Table) -> Any:
+def bring_odometer(request: HttpRequest, vehicle_id: int, file: File[UploadedFile], keep: Form[bool] = False) -> Any:
     person = person_of(request)
     vehicle = rows.Vehicle.objects.of(person.household).get(pk=vehicle_id)
-    return usual.bring_odometer(person, vehicle, given.text, keep=given.keep)
+    return usual.bring_odometer(person, vehicle, text_of(file), keep=keep)
 
 
 @api.delete("/usual/odometer/{int:reading_id}", response={200: s.Usual, **PROBLEMS}, operation_id="remove_odometer")
@@ -309,10 +302,12 @@ def throw_option_away(request: HttpRequest, option_id: int, version: int) -> Any
 
 
 @api.post(f"{_HOOKUP}/table", response={200: s.Brought, **PROBLEMS}, operation_id="bring_readings")
-def bring_readings(request: HttpRequest, vehicle_id: int, lead_id: int, given: s.Table) -> Any:
+def bring_readings(
+    request: HttpRequest, vehicle_id: int, lead_id: int, file: File[UploadedFile], keep: Form[bool] = False
+) -> Any:
     person = person_of(request)
     vehicle, lead = _pair(person, vehicle_id, lead_id)
-    return rates.bring(person, vehicle, lead, given.text, keep=given.keep)
+    return rates.bring(person, vehicle, lead, text_of(file), keep=keep)
 
 
 @api.get(f"{_HOOKUP}/readings.csv", operation_id="take_away_readings", include_in_schema=False)
@@ -352,6 +347,7 @@ def _whole(person: Person) -> dict[str, Any]:
         "leads": rows.Lead.objects.of(household),
         "vehicles": rows.Vehicle.objects.of(household),
         "trips": rows.Trip.objects.of(household).filter(back__gt=planning_now()),
+        "tariffs": rows.Tariff.objects.of(household),
         "bands": rows.Band.objects.of(household),
         "drawing": drawing(person),
         "undo": None if last is None else last.what,
@@ -409,6 +405,8 @@ for _kind, _patch in (
     ("lead", s.LeadPatch),
     ("vehicle", s.VehiclePatch),
     ("trip", s.TripPatch),
+    ("tariff", s.TariffPatch),
     ("band", s.BandPatch),
+    ("array", s.ArrayPatch),
 ):
     api.add_router(f"/{_kind}s", _rows(_kind, _patch))

@@ -79,6 +79,7 @@ _TYPES: dict[str, Any] = {
     "circuit_id": int,
     "lead_id": int,
     "vehicle_id": int,
+    "tariff_id": int,
 }
 
 
@@ -114,6 +115,8 @@ CircuitRow, CircuitPatch = _row(rows.Circuit, "CircuitRow"), _patch(rows.Circuit
 LeadRow, LeadPatch = _row(rows.Lead, "LeadRow"), _patch(rows.Lead, "LeadPatch")
 VehicleRow, VehiclePatch = _row(rows.Vehicle, "VehicleRow"), _patch(rows.Vehicle, "VehiclePatch")
 TripRow, TripPatch = _row(rows.Trip, "TripRow"), _patch(rows.Trip, "TripPatch")
+TariffRow, TariffPatch = _row(rows.Tariff, "TariffRow"), _patch(rows.Tariff, "TariffPatch")
+ArrayRow, ArrayPatch = _row(rows.Array, "ArrayRow"), _patch(rows.Array, "ArrayPatch")
 BandRow, BandPatch = _row(rows.Band, "BandRow"), _patch(rows.Band, "BandPatch")
 
 
@@ -190,6 +193,7 @@ class WholeHousehold(Schema):
     leads: list[LeadRow]  # type: ignore[valid-type]
     vehicles: list[VehicleRow]  # type: ignore[valid-type]
     trips: list[TripRow]  # type: ignore[valid-type]
+    tariffs: list[TariffRow]  # type: ignore[valid-type]
     bands: list[BandRow]  # type: ignore[valid-type]
     drawing: Drawing
     undo: str | None
@@ -218,6 +222,7 @@ class HouseSlot(Schema):
     base_kw: float
     sun_kw: float
     cars_kw: float
+    surplus_kw: float
 
 
 class CircuitLoad(Schema):
@@ -242,6 +247,7 @@ class SessionOut(Schema):
     battery_kwh: float
     solar_kwh: float
     cost: float
+    cost_sun_free: float
     bands: dict[str, float]
     range_km: float
     soc_from_pct: float
@@ -323,6 +329,7 @@ class CarTonight(Schema):
     wall_kwh: float
     solar_kwh: float
     cost: float
+    cost_sun_free: float
     range_km: float
     tide: list[Point]
     limit: list[Point]
@@ -340,6 +347,7 @@ class Totals(Schema):
     battery_kwh: float
     solar_kwh: float
     cost: float
+    cost_sun_free: float
     range_km: float
     sessions: int
     kwh_hours_above_rest: float
@@ -372,6 +380,7 @@ class Tonight(Schema):
     circuits: list[CircuitLoad]
     cars: list[CarTonight]
     totals: Totals
+    simulated: list[str]
     cautions: list[CautionTonight]
     undo: str | None
     server_ms: int
@@ -495,13 +504,6 @@ class ReadingPreview(Schema):
     told: str
 
 
-class Table(Strict):
-    """A CSV text; with `keep` its new rows are stored, without it only told."""
-
-    text: str
-    keep: bool = False
-
-
 class RefusedRow(Schema):
     line: int
     reason: str
@@ -612,6 +614,7 @@ class NightRow(Schema):
     wall_kwh: float
     solar_kwh: float
     cost: float
+    cost_sun_free: float
     margin_km: float | None
     short_kwh: float
     low_pct: float
@@ -658,6 +661,7 @@ class Days(Schema):
     end: datetime
     cars: list[CarDays]
     totals: Totals
+    simulated: list[str]
     undo: str | None
     server_ms: int
 
@@ -835,3 +839,329 @@ class EveningEdit(Strict):
     keep_off_from: str | None = None
     keep_off_to: str | None = None
     versions: dict[Literal["soc", "trip", "evening", "vehicle"], int] = {}
+
+
+# --- files that are brought in, and series -------------------------------------------------------------------------------
+
+
+class Stretch(Schema):
+    start: datetime
+    end: datetime
+
+
+class SeriesBrought(Schema):
+    """What a file came to.
+
+    new, again : steps that are new or say something else, and those that are known already. refused, gaps : the first of
+    them, and how many there are in all. repeated : clock hours that came twice at a clock change, and were taken twice.
+    """
+
+    new: int
+    again: int
+    kept: bool
+    refused: list[RefusedRow]
+    refused_in_all: int
+    rows: int
+    step_minutes: int
+    first: datetime
+    last: datetime
+    gaps: list[Stretch]
+    gaps_in_all: int
+    repeated: list[datetime]
+
+
+class Span(Schema):
+    first: date
+    last: date
+    days: int
+
+
+# --- prices --------------------------------------------------------------------------------------------------------------
+
+
+class FeedShown(Schema):
+    key: str
+    name: str
+    simulated: bool
+    step_minutes: int
+
+
+class LineShown(Schema):
+    """A band, and how it fares: hours of a week in which it holds, and in which it would if it stood alone."""
+
+    id: int
+    version: int
+    name: str
+    price: str
+    start: str
+    end: str
+    days: list[str]
+    months: list[int] | None
+    hours_a_week: float
+    claimed_hours_a_week: float
+    beaten_by: list[str]
+
+    @staticmethod
+    def resolve_price(obj: Any) -> str:
+        return str(obj["price"])
+
+
+class WeekShown(Schema):
+    """An ordinary week of some months, half hour by half hour, Monday first.
+
+    line : place in the list of bands, its length for the default price. beaten : places of bands that match there too.
+    """
+
+    months: list[int]
+    line: list[list[int]]
+    price: list[list[float]]
+    beaten: list[list[list[int]]]
+
+
+class PriceAhead(Schema):
+    at: datetime
+    price: float | None
+
+
+class TariffShown(Schema):
+    """A tariff with its weeks. depths : how deep each line is drawn, the default price last."""
+
+    id: int
+    version: int
+    in_force: bool
+    name: str
+    since: date | None
+    rival: bool
+    default_price: str
+    export_price: str
+    daily_charge: str
+    monthly_per_kw: str
+    contracted_kw: float | None
+    day_of: str
+    holidays: list[str]
+    feed: str
+    bands: list[LineShown]
+    default_hours_a_week: float
+    depths: list[int]
+    weeks: list[WeekShown]
+    dated: Span | None
+    ahead: list[PriceAhead]
+
+    @staticmethod
+    def resolve_default_price(obj: Any) -> str:
+        return str(obj["default_price"])
+
+    @staticmethod
+    def resolve_export_price(obj: Any) -> str:
+        return str(obj["export_price"])
+
+    @staticmethod
+    def resolve_daily_charge(obj: Any) -> str:
+        return str(obj["daily_charge"])
+
+    @staticmethod
+    def resolve_monthly_per_kw(obj: Any) -> str:
+        return str(obj["monthly_per_kw"])
+
+
+class PricesScreen(Schema):
+    timezone: str
+    currency: str
+    distance_unit: Literal["km", "mi"]
+    now: datetime
+    undo: str | None
+    feeds: list[FeedShown]
+    tariffs: list[TariffShown]
+
+
+class NewTariff(Strict):
+    """like : the tariff whose bands and charges it begins with."""
+
+    name: Annotated[str, Field(min_length=1, max_length=200)]
+    since: date | None = None
+    rival: bool = False
+    default_price: float | None = None
+    like: int | None = None
+
+
+class StrokeIn(Strict):
+    """Hours of the week for one line of the sheet; versions : of the bands, by id, as they are shown."""
+
+    line: int
+    days: list[int]
+    start: str
+    end: str
+    months: list[int]
+    versions: dict[str, int]
+
+
+class BandMove(Strict):
+    to: int
+
+
+class Paid(Schema):
+    """What is paid at an instant. line : place in the list; beaten : bands that match too, further down."""
+
+    at: datetime
+    price: float
+    name: str
+    line: int | None
+    beaten: list[str]
+    dated: bool
+    holiday: bool
+
+
+class BillOut(Schema):
+    """What some time costs under a tariff. undated_part : share of the time for which dated prices were missing."""
+
+    cars: float
+    plug_and_go: float
+    house: float
+    fixed: float
+    together: float
+    a_month: float
+    cars_per_100km: float
+    wall_kwh: float
+    solar_kwh: float
+    km: float
+    short_kwh: float
+    undated_part: float
+
+
+class ComparedTariff(Schema):
+    id: int
+    name: str
+    dated: bool
+
+
+class BillsOfMonth(Schema):
+    month: str
+    bills: list[BillOut]
+
+
+class Turn(Schema):
+    """Two tariffs. km_a_month : from which distance on the order changes, if any changes it."""
+
+    km_a_month: float | None
+    below: str
+    above: str
+    now_km_a_month: float
+    cheaper_now: str
+    saves_a_year: float
+
+
+class TariffComparison(Schema):
+    """Bills stand in the order of the tariffs. of : months in all; turns are told once all are worked out."""
+
+    tariffs: list[ComparedTariff]
+    of: int
+    months: list[BillsOfMonth]
+    totals: list[BillOut]
+    turns: list[Turn]
+
+
+# --- sun -----------------------------------------------------------------------------------------------------------------
+
+
+class SkyShown(Schema):
+    name: str
+    simulated: bool
+
+
+class SunPoint(Schema):
+    at: datetime
+    clear_kw: float
+    house_kw: float
+
+
+class SunDay(Schema):
+    """A day ahead: parts of a clear day that are forecast for one case of ten, five and nine, and what they give."""
+
+    day: date
+    low: float
+    middle: float
+    high: float
+    clear_kwh: float
+    low_kwh: float
+    middle_kwh: float
+    high_kwh: float
+    surplus_kwh: float
+    curve: list[SunPoint]
+
+
+class MeasuredDay(Schema):
+    """A day behind: measured, and modelled under the sky that was."""
+
+    day: date
+    measured_kwh: float
+    modelled_kwh: float
+    clear_kwh: float
+
+
+class CorrectionOut(Schema):
+    factor: float
+    n_days: int
+    spread: float
+
+
+class LearnedLoadOut(Schema):
+    profile: list[list[str | float]]
+    n_days: int
+    cars_known: bool
+    kwh_a_day: float
+
+
+class SeriesShown(Schema):
+    kind: str
+    title: str
+    span: Span | None
+
+
+class SunScreen(Schema):
+    timezone: str
+    currency: str
+    distance_unit: Literal["km", "mi"]
+    now: datetime
+    undo: str | None
+    latitude: float | None
+    longitude: float | None
+    household_version: int
+    arrays: list[ArrayRow]  # type: ignore[valid-type]
+    sky: SkyShown
+    typed_day: list[list[str | float]]
+    days: list[SunDay]
+    measured: list[MeasuredDay]
+    correction: CorrectionOut | None
+    base_load_kw: list[list[str | float]]
+    learned_load: LearnedLoadOut | None
+    series: list[SeriesShown]
+
+
+class WaitingOut(Schema):
+    """Charging without a day's sun beside waiting for it. pays_from : part of a clear day from which on waiting pays."""
+
+    cost_now: float
+    cost_low: float
+    cost_middle: float
+    cost_high: float
+    chance: float
+    pays_from: float | None
+    solar_kwh: float
+    short_kwh: float
+    sessions_now: list[datetime]
+    sessions_waiting: list[datetime]
+
+
+class WaitingOfCar(Schema):
+    """answer : None where the day gives the car too little to ask."""
+
+    id: str
+    name: str
+    answer: WaitingOut | None
+
+
+class WaitingScreen(Schema):
+    days: list[date]
+    day: date
+    sky: SkyShown
+    cars: list[WaitingOfCar]

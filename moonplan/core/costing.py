@@ -13,15 +13,17 @@ class EvCost:
 
     cost : cost with the cars less cost without them. [currency]
     solar_kwh : own sun that went into the cars instead of out of the house. [kWh]
+    cost_sun_free : the cost as some households count it, own sun free instead of at the export price given up. [currency]
     """
 
     cost: Floats
     solar_kwh: Floats
+    cost_sun_free: Floats
 
     def share(self, part_kw: Floats, ev_kw: Floats) -> "EvCost":
         """One car's part: cost and sun split by the share of wall energy in each slot."""
         share = np.divide(part_kw, ev_kw, out=np.zeros_like(part_kw), where=ev_kw > 0)
-        return EvCost(self.cost * share, self.solar_kwh * share)
+        return EvCost(self.cost * share, self.solar_kwh * share, self.cost_sun_free * share)
 
 
 def ev_cost(
@@ -39,4 +41,4 @@ def ev_cost(
     net = base_kw - solar_kw
     import_kwh = (np.maximum(0, net + ev_kw) - np.maximum(0, net)) * hours
     export_kwh = (np.maximum(0, -net) - np.maximum(0, -(net + ev_kw))) * hours
-    return EvCost(price * import_kwh + export_price * export_kwh, export_kwh)
+    return EvCost(price * import_kwh + export_price * export_kwh, export_kwh, price * import_kwh)

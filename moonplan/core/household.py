@@ -299,6 +299,16 @@ class Tariff:
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
+class LaterTariff:
+    """A tariff that follows the present one, from the midnight on which `since` begins."""
+
+    since: date
+    tariff: Tariff
+
+    __pydantic_config__ = STRICT
+
+
+@dataclass(frozen=True, slots=True, kw_only=True)
 class Override:
     """What a person decided for one night. `ready_by` is a clock time in that night."""
 
@@ -365,6 +375,7 @@ class Household:
     overrides: Annotated[tuple[Override, ...], Field(max_length=2000)] = ()
     pins: Annotated[tuple[Pin, ...], Field(max_length=2000)] = ()
     forbids: Annotated[tuple[Forbid, ...], Field(max_length=2000)] = ()
+    later_tariffs: Annotated[tuple[LaterTariff, ...], Field(max_length=100)] = ()
 
     __pydantic_config__ = STRICT
 
@@ -476,6 +487,9 @@ def _between_values(h: Household) -> Iterator[Mistake]:
     if h.solar_kw and h.solar_kw[-1][1] != 0:
         yield Mistake(f"solar_kw[{len(h.solar_kw) - 1}][1]", h.solar_kw[-1][1], "0, so that the sun ends")
     yield from _order("tariff.series", [start for start, _ in h.tariff.series])
+    yield from _dates(h.later_tariffs)
+    for i, later in enumerate(h.later_tariffs):
+        yield from _order(f"later_tariffs[{i}].tariff.series", [start for start, _ in later.tariff.series])
     yield from _order("base_load_kw", [start for start, _ in h.base_load_kw])
     seen: set[tuple[str, date]] = set()
     for i, override in enumerate(h.overrides):
@@ -535,7 +549,38 @@ def _overlaps(trips: Sequence[Trip]) -> Iterator[Mistake]:
                 yield Mistake(f"trips[{j}].leave", later.leave, f"at or after the return of trips[{i}] ({earlier.back})")
 
 
+def _dates(later: Sequence[LaterTariff]) -> Iterator[Mistake]:
+    for i, (one, other) in enumerate(pairwise(later), start=1):
+        if other.since <= one.since:
+            yield Mistake(f"later_tariffs[{i}].since", other.since, f"later than the entry before it ({one.since})")
+
+
 def _order(path: str, starts: Sequence[Any]) -> Iterator[Mistake]:
     for i, (earlier, later) in enumerate(pairwise(starts), start=1):
         if later <= earlier:
             yield Mistake(f"{path}[{i}][0]", later, f"later than the entry before it ({earlier})")
+
+
+@cache
+def _tariff_adapter() -> TypeAdapter[Tariff]:
+    return TypeAdapter(Tariff)
+
+
+@cache
+def _tariff_schema() -> dict[str, Any]:
+    return _tariff_adapter().json_schema()
+
+
+def read_tariff(text: str | bytes) -> Tariff:
+    """A tariff by itself, from the JSON of a household document's `tariff`.
+
+    Raises
+    ------
+    BadDocument
+        With every mistake found, by the paths within the tariff.
+    """
+    tariff = validated(_tariff_adapter(), text, _tariff_schema())
+    mistakes = tuple(_order("series", [start for start, _ in tariff.series]))
+    if mistakes:
+        raise BadDocument(mistakes)
+    return tariff

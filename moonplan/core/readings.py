@@ -212,11 +212,16 @@ def reading_of(values: Mapping[str, Any]) -> Reading:
     BadDocument
         With every mistake, by its key.
     """
-    reading = validated(_reading_adapter(), json.dumps(dict(values)), _reading_adapter().json_schema())
+    reading = validated(_reading_adapter(), json.dumps(dict(values)), _reading_schema())
     mistakes = list(mistakes_in(reading))
     if mistakes:
         raise BadDocument(mistakes)
     return reading
+
+
+@cache
+def _reading_schema() -> dict[str, Any]:
+    return _reading_adapter().json_schema()
 
 
 @cache

@@ -4,7 +4,7 @@ One mechanism for every kind of import: the caller says which columns it knows a
 """
 
 import csv
-from collections.abc import Callable, Iterable, Iterator, Mapping
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from typing import Generic, TypeVar
 
@@ -31,26 +31,31 @@ class RefusedRow:
 
 
 def rows_of(
-    lines: Iterable[str], known: Mapping[str, str], make: Callable[[dict[str, str]], Row]
+    lines: Iterable[str],
+    known: Mapping[str, str],
+    make: Callable[[dict[str, str]], Row],
+    *,
+    needs: Collection[str] = (),
 ) -> Iterator[Taken[Row] | RefusedRow]:
-    """The rows of a CSV text, one after the other.
+    """The rows of a CSV text, one after the other; nothing but the present row is held.
 
     Parameters
     ----------
     lines : the file's lines; the first is the heading. Separated by comma, semicolon or tab.
     known : column names as they may be written (any case, spaces or underscores), to the key each stands for.
     make : what a row's cells (by key, empty ones left out) become; raises BadDocument for a row that cannot be.
+    needs : keys without which the file is not what it says.
 
     Raises
     ------
     BadDocument
-        If the heading has no known column: the file is not what it says.
+        If the heading has no known column or not all that it needs: the file is not what it says.
     """
     numbered = iter(lines)
     heading = next(numbered, "").lstrip("\ufeff")
     separator = max(_SEPARATORS, key=heading.count)
     keys = [known.get(_plain(name)) for name in next(csv.reader([heading], delimiter=separator), [])]
-    if not any(keys):
+    if not any(keys) or not set(needs) <= set(keys):
         expected = f"a heading with columns such as {', '.join(dict.fromkeys(known))}"
         raise BadDocument([Mistake("line 1", heading.strip()[:80] or "nothing", expected)])
     reader = csv.reader(numbered, delimiter=separator)

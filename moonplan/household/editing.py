@@ -33,13 +33,16 @@ KINDS: dict[str, str] = {
     "vehicle": "household.Vehicle",
     "rate": "household.Rate",
     "trip": "household.Trip",
+    "tariff": "household.Tariff",
     "band": "household.Band",
+    "array": "household.Array",
     "evening": "household.Evening",
     "option": "household.Option",
     "known event": "household.KnownEvent",
     "soc": "logbook.SocReading",
     "odometer": "logbook.OdometerReading",
     "reading": "logbook.RateReading",
+    "series": "logbook.SeriesImport",
 }
 
 

@@ -37,13 +37,6 @@ class Household(models.Model):
     wake = models.CharField(max_length=5, default="06:30")
     base_load_kw = models.JSONField(default=list)
     sun_day_kw = models.JSONField(default=list)
-    default_price = models.DecimalField(max_digits=12, decimal_places=7, default=0)
-    export_price = models.DecimalField(max_digits=12, decimal_places=7, default=0)
-    daily_charge = models.DecimalField(max_digits=12, decimal_places=7, default=0)
-    monthly_per_kw = models.DecimalField(max_digits=12, decimal_places=7, default=0)
-    contracted_kw = models.FloatField(null=True, blank=True)
-    day_of = models.CharField(max_length=5, default="clock")
-    holidays = models.JSONField(default=list)
 
     def __str__(self) -> str:
         return self.name
@@ -196,13 +189,54 @@ class Trip(Part):
         ordering = ("leave",)
 
 
+class Tariff(Part):
+    """A tariff as it stands on its sheet; the one in force is the last that has begun, unless it is only a rival."""
+
+    name = models.CharField(max_length=200)
+    # The first day on which it holds; empty for one that has always held.
+    since = models.DateField(null=True, blank=True)
+    # Looked at beside the household's own, and never planned with.
+    rival = models.BooleanField(default=False)
+    default_price = models.DecimalField(max_digits=12, decimal_places=7)
+    export_price = models.DecimalField(max_digits=12, decimal_places=7, default=0)
+    daily_charge = models.DecimalField(max_digits=12, decimal_places=7, default=0)
+    monthly_per_kw = models.DecimalField(max_digits=12, decimal_places=7, default=0)
+    contracted_kw = models.FloatField(null=True, blank=True)
+    day_of = models.CharField(max_length=5, default="clock")
+    holidays = models.JSONField(default=list, blank=True)
+    # The feed that its dated prices come from, by the feed's key; empty for none.
+    feed = models.CharField(max_length=20, blank=True, default="")
+
+    class Meta(Part.Meta):
+        ordering = ("rival", "since", "pk")
+
+
 class Band(Part):
+    tariff = models.ForeignKey(Tariff, on_delete=models.PROTECT, related_name="bands")
+    # Its place in the list, the first that matches wins; a new one comes last.
+    position = models.PositiveIntegerField(default=1000)
     name = models.CharField(max_length=200)
     price = models.DecimalField(max_digits=12, decimal_places=7)
     days = models.JSONField(default=list)
     start = models.CharField(max_length=5)
     end = models.CharField(max_length=5)
     months = models.JSONField(null=True, blank=True)
+
+    class Meta(Part.Meta):
+        ordering = ("tariff", "position", "pk")
+
+
+class Array(Part):
+    """Panels in one plane."""
+
+    name = models.CharField(max_length=200)
+    kwp = models.FloatField()
+    tilt_deg = models.FloatField(default=30)
+    azimuth_deg = models.FloatField(default=180)
+    losses_pct = models.FloatField(default=14)
+    inverter_kw = models.FloatField(null=True, blank=True)
+    # What measured output found the model to be off by.
+    correction = models.FloatField(default=1)
 
 
 class Evening(Part):

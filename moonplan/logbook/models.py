@@ -1,8 +1,14 @@
-"""What happened: readings of the state of charge and of charge rates, each with its time."""
+"""What happened: readings of charge and of charge rates, and what meters, roofs and price lists said, by time."""
 
-from django.db import models
+from __future__ import annotations
 
-from moonplan.household.models import Lead, Part, Vehicle
+from datetime import date
+from typing import Any
+
+from django.db import models, transaction
+
+from moonplan.core.series import Day
+from moonplan.household.models import Household, Lead, Part, Tariff, Vehicle
 
 
 class SocReading(Part):
@@ -44,3 +50,67 @@ class RateReading(Part):
 
     class Meta(Part.Meta):
         ordering = ("at", "pk")
+
+
+class SeriesDayQuerySet(models.QuerySet[Any]):
+    def of(self, household: Household, kind: str, tariff: Tariff | None = None) -> SeriesDayQuerySet:
+        """The days of one series."""
+        return self.filter(household=household, kind=kind, tariff=tariff)
+
+    def between(self, first: date, last: date) -> list[Day]:
+        """The days from one to another, both included, as core takes them."""
+        return [row.as_core() for row in self.filter(day__gte=first, day__lte=last)]
+
+
+class SeriesDay(models.Model):
+    """One UTC day of a series: of a tariff's dated prices, or of the mean power of a meter or roof."""
+
+    household = models.ForeignKey(Household, on_delete=models.CASCADE, related_name="series_days")
+    # price, grid (what came in), export (what went out), sun, cars
+    kind = models.CharField(max_length=10)
+    tariff = models.ForeignKey(Tariff, null=True, blank=True, on_delete=models.CASCADE, related_name="series_days")
+    day = models.DateField()
+    minutes = models.PositiveSmallIntegerField()
+    values = models.JSONField()
+
+    objects = SeriesDayQuerySet.as_manager()
+
+    class Meta:
+        ordering = ("day",)
+        constraints = (
+            models.UniqueConstraint(
+                fields=("household", "kind", "day"), condition=models.Q(tariff=None), name="one_day_of_a_measured_series"
+            ),
+            models.UniqueConstraint(
+                fields=("household", "kind", "tariff", "day"),
+                condition=models.Q(tariff__isnull=False),
+                name="one_day_of_a_tariffs_series",
+            ),
+        )
+
+    def __str__(self) -> str:
+        return f"{self.kind} of {self.day}"
+
+    def as_core(self) -> Day:
+        return Day(self.day, self.minutes, tuple(self.values))
+
+
+class SeriesImport(Part):
+    """A file that was brought into a series, with the days as they were before it: taking it away puts them back."""
+
+    kind = models.CharField(max_length=10)
+    tariff = models.ForeignKey(Tariff, null=True, blank=True, on_delete=models.CASCADE)
+    name = models.CharField(max_length=200, blank=True, default="")
+    at = models.DateTimeField()
+    # By day: the resolution and the values that stood there, or nothing.
+    before = models.JSONField(default=dict)
+
+    @transaction.atomic
+    def delete(self, *args: Any, **kwargs: Any) -> tuple[int, dict[str, int]]:
+        series = SeriesDay.objects.of(self.household, self.kind, self.tariff)
+        for day, stood in self.before.items():
+            if stood is None:
+                series.filter(day=day).delete()
+            else:
+                series.filter(day=day).update(minutes=stood[0], values=stood[1])
+        return super().delete(*args, **kwargs)

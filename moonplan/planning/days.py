@@ -21,6 +21,7 @@ from moonplan.household.models import Change, Evening, Household, Person, Trip, 
 from moonplan.planning import usual
 from moonplan.planning.documents import as_core, household_document, planning_now
 from moonplan.planning.evenings import set_evening
+from moonplan.planning.standins import simulated
 
 FEWEST, MOST = 1, 14
 # How far a trip can be repeated. [days]
@@ -53,6 +54,7 @@ def days(person: Person, nights: int) -> dict[str, Any]:
             for i, car in enumerate(made.problem.cars)
         ],
         "totals": answer["totals"],
+        "simulated": simulated(household, now),
         "undo": None if last is None else last.what,
         "server_ms": round((time.perf_counter() - began) * 1000),
     }

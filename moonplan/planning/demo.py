@@ -10,13 +10,13 @@ from django.contrib.auth import get_user_model
 from django.db import transaction
 
 from moonplan.core.timegrid import instant_at
-from moonplan.household.models import Band, Circuit, Feeder, Household, Lead, Person, Trip, Vehicle
+from moonplan.household.models import Circuit, Feeder, Household, Lead, Person, Trip, Vehicle
 from moonplan.logbook.models import OdometerReading, RateReading, SocReading
+from moonplan.planning.demo_prices_and_sun import prices_and_sun
 
 ZONE = "Europe/Ljubljana"
 _NAME = "Alder Lane"
 _DAYS_AHEAD = 14
-_EVERY_DAY = ["mon", "tue", "wed", "thu", "fri", "sat", "sun"]
 # weekday → (leave, back, km, fill) a car; None stays at home.
 _HERON: dict[int, tuple[str, str, float, bool] | None] = {
     0: ("07:20", "17:40", 64, False),
@@ -80,6 +80,7 @@ def demo(now: datetime) -> Person:
         user = get_user_model().objects.create_user("demo")
         person = Person.objects.create(user=user, household=household)
         _rows(household, now)
+        prices_and_sun(household, now)
     _trips(person.household, now)
     return person
 
@@ -100,12 +101,6 @@ def _household() -> Household:
         bedtime="22:45",
         wake="06:15",
         base_load_kw=[["00:00", 0.35], ["06:30", 1.1], ["08:30", 0.5], ["17:00", 1.6], ["22:30", 0.4]],
-        sun_day_kw=[["00:00", 0], ["08:15", 0.3], ["10:00", 1.9], ["14:30", 0.6], ["16:00", 0]],
-        default_price="0.21437",
-        export_price="0.04",
-        daily_charge="0.31",
-        monthly_per_kw="1.42",
-        contracted_kw=14,
         horizon_nights=1,
     )
 
@@ -183,16 +178,6 @@ def _rows(household: Household, now: datetime) -> None:
         reserve_pct=20,
         end_pct=90,
         control="timer",
-    )
-    Band.objects.create(household=household, name="night", price="0.08912", days=_EVERY_DAY, start="22:00", end="06:00")
-    Band.objects.create(
-        household=household,
-        name="evening peak",
-        price="0.29871",
-        days=_EVERY_DAY[:5],
-        start="17:00",
-        end="20:00",
-        months=[11, 12, 1, 2],
     )
     _odometers(household, ((heron, _HERON, 18_400), (wren, _WREN, 41_250)), now)
     for vehicle, pct in ((heron, 41), (wren, 57)):

@@ -13,13 +13,15 @@ from django.utils import timezone
 from moonplan.core import household as documents
 from moonplan.core.mistakes import BadDocument, Mistake
 from moonplan.core.planner.plan import plan
-from moonplan.core.timegrid import in_night, instant_at, noon
+from moonplan.core.timegrid import in_night, noon
 from moonplan.core.usual_days import UsualDay
 from moonplan.household import editing
-from moonplan.household.models import Band, Circuit, Evening, Feeder, Household, Lead, Rate, Trip, Vehicle
+from moonplan.household.models import Circuit, Evening, Feeder, Household, Lead, Rate, Trip, Vehicle
 from moonplan.logbook.models import RateReading, SocReading
 from moonplan.planning import usual
 from moonplan.planning.rates import measured_rates
+from moonplan.planning.sun import sun_ahead
+from moonplan.planning.tariffs import tariff_keys
 
 _VEHICLE_KEYS = [
     *("usable_kwh", "onboard_kw", "onboard_phases", "onboard_a", "ceiling_a", "use_kwh_per_100km"),
@@ -103,15 +105,8 @@ def _without_readings(household: Household, now: datetime, nights: int, *, every
             ),
             *(trip for vehicle, week in weeks.items() for trip in usual.usual_trips(vehicle, week, now, horizon_end)),
         ],
-        "tariff": {
-            "default_price": float(household.default_price),
-            "export_price": float(household.export_price),
-            "daily_charge": float(household.daily_charge),
-            "monthly_per_kw": float(household.monthly_per_kw),
-            **_kept(household, ["contracted_kw", "day_of", "holidays"]),
-            "bands": [_band(band) for band in Band.objects.of(household)],
-        },
-        "solar_kw": _sun(household, now, end, zone),
+        **tariff_keys(household, now, end),
+        "solar_kw": sun_ahead(household, now, end),
         "overrides": [
             {
                 "vehicle": str(e.vehicle_id),
@@ -246,27 +241,3 @@ def _wanted_at_end(vehicle: Vehicle, week: list[UsualDay], end: datetime) -> flo
         return vehicle.end_pct
     need = usual.next_need_pct(vehicle, week, end)
     return vehicle.daily_limit_pct if need is None else need
-
-
-def _band(band: Band) -> dict[str, Any]:
-    return {
-        "name": band.name,
-        "price": float(band.price),
-        "days": band.days,
-        "from": band.start,
-        "to": band.end,
-        **_kept(band, ["months"]),
-    }
-
-
-def _sun(household: Household, now: datetime, end: datetime, zone: Any) -> list[list[Any]]:
-    """The household's sun by clock, laid over every day of the plan."""
-    if not household.sun_day_kw:
-        return []
-    day, steps = now.astimezone(zone).date(), []
-    while day <= end.astimezone(zone).date():
-        for clock, kw in household.sun_day_kw:
-            at = instant_at(day, documents.clock(clock), zone)
-            steps.append([at.isoformat(), kw])
-        day += timedelta(days=1)
-    return steps

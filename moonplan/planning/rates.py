@@ -5,7 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import json
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import asdict
 from datetime import datetime
 from typing import Any
@@ -366,7 +366,7 @@ def take(person: Person, vehicle: Vehicle, lead: Lead, given: Mapping[str, Any],
 
 
 @transaction.atomic
-def bring(person: Person, vehicle: Vehicle, lead: Lead, text: str, *, keep: bool) -> dict[str, Any]:
+def bring(person: Person, vehicle: Vehicle, lead: Lead, lines: Iterable[str], *, keep: bool) -> dict[str, Any]:
     """Readings from CSV: which are new, which are known already, and which are refused, by line and reason.
 
     keep : whether the new ones are stored; without it nothing is.
@@ -382,7 +382,7 @@ def bring(person: Person, vehicle: Vehicle, lead: Lead, text: str, *, keep: bool
     new: list[dict[str, Any]] = []
     again, refused = 0, []
     try:
-        for found in rows_of(text.splitlines(), documents.COLUMNS, documents.reading_of_row):
+        for found in rows_of(lines, documents.COLUMNS, documents.reading_of_row):
             if isinstance(found, RefusedRow):
                 refused += [{"line": found.line, "reason": str(mistake)} for mistake in found.mistakes]
                 continue

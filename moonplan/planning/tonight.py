@@ -21,6 +21,7 @@ from moonplan.core.planner.habits import SENTENCES
 from moonplan.core.planner.plan import Plan, Session, document, expectation, plan
 from moonplan.core.planner.problem import Car
 from moonplan.core.planner.tonight import Decision, decide, the_night
+from moonplan.core.sun import surplus_kw
 from moonplan.core.timegrid import noon
 from moonplan.household import editing
 from moonplan.household.models import Change, Evening, Household, Person, Trip, Vehicle
@@ -28,9 +29,8 @@ from moonplan.planning import cautions, refining
 from moonplan.planning.documents import as_core, core_household, household_document, planning_now, soc_of
 from moonplan.planning.evenings import set_evening
 from moonplan.planning.models import ShownPlan
-
-# Prices are drawn in this many steps of depth.
-_DEPTHS = 5
+from moonplan.planning.standins import simulated
+from moonplan.planning.tariffs import DEPTHS
 
 
 def tonight(person: Person) -> dict[str, Any]:
@@ -74,6 +74,7 @@ def tonight(person: Person) -> dict[str, Any]:
             for i, car in enumerate(made.problem.cars)
         ],
         "totals": answer["totals"],
+        "simulated": simulated(household, now),
         "cautions": [
             caution | {"cars": _cars_of(made, decisions, caution)}
             for caution in cautions.shown(person, made.problem.household)
@@ -137,7 +138,7 @@ def _prices(made: Plan, until: datetime) -> list[dict[str, Any]]:
                 "end": starts[t].isoformat(),
                 "price": round(float(price[first]), 6),
                 "band": band[first],
-                "depth": min(_DEPTHS - 1, round(share * (_DEPTHS - 1))),
+                "depth": min(DEPTHS - 1, round(share * (DEPTHS - 1))),
             }
         )
         first = t
@@ -148,12 +149,14 @@ def _house(made: Plan, until: datetime) -> list[dict[str, Any]]:
     problem = made.problem
     ev_kw = np.sum([car.mean.wall_kwh for car in made.outcome.cars], axis=0) / problem.grid.hours
     ev_kw = np.broadcast_to(ev_kw, problem.grid.n_slots)
+    surplus = surplus_kw(problem.base_kw, problem.sun_kw)
     return [
         {
             "at": problem.grid.starts[t].isoformat(),
             "base_kw": round(float(problem.base_kw[t]), 3),
             "sun_kw": round(float(problem.sun_kw[t]), 3),
             "cars_kw": round(float(ev_kw[t]), 3),
+            "surplus_kw": round(float(surplus[t]), 3),
         }
         for t in range(_shown(made, until))
     ]
@@ -206,6 +209,7 @@ def _car(made: Plan, i: int, decision: Decision, told: dict[str, Any], vehicle: 
         "wall_kwh": round(sum(s.wall_kwh for s in sessions), 3),
         "solar_kwh": round(sum(s.solar_kwh for s in sessions), 3),
         "cost": round(sum(s.cost for s in sessions), 5),
+        "cost_sun_free": round(sum(s.cost_sun_free for s in sessions), 5),
         "range_km": round(sum(s.range_km for s in sessions), 2),
         "tide": [{"at": at, "value": pct} for at, pct in told["soc_pct"][: shown + 1]],
         "limit": [_point(problem.grid.starts[t], car.limit_kwh[t] / usable * 100) for t in range(shown)],

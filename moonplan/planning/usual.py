@@ -189,7 +189,7 @@ def _keep(person: Person, vehicle: Vehicle, reading: Odometer, *, what: str) -> 
         editing.change(person, row, asdict(reading), version=row.version, what=what)
 
 
-def bring_odometer(person: Person, vehicle: Vehicle, text: str, *, keep: bool) -> dict[str, Any]:
+def bring_odometer(person: Person, vehicle: Vehicle, lines: Iterable[str], *, keep: bool) -> dict[str, Any]:
     """Odometer readings from CSV: which are new, which are known already, and which are refused, by line and reason.
 
     keep : whether the new ones are stored, as one step of undo; without it nothing is.
@@ -203,7 +203,7 @@ def bring_odometer(person: Person, vehicle: Vehicle, text: str, *, keep: bool) -
     new: list[Odometer] = []
     again, refused = 0, []
     try:
-        for found in rows_of(text.splitlines(), days.COLUMNS, days.odometer_of_row):
+        for found in rows_of(lines, days.COLUMNS, days.odometer_of_row):
             if isinstance(found, RefusedRow):
                 refused += [{"line": found.line, "reason": str(mistake)} for mistake in found.mistakes]
             elif known.get(found.row.day) == found.row:

@@ -5,6 +5,7 @@ from typing import Any
 
 import pytest
 from django.contrib.auth import get_user_model
+from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 
 from moonplan.household.models import Household, Person
@@ -45,6 +46,11 @@ class Browser:
     def send(self, method: str, path: str, body: Any = None) -> Any:
         call = getattr(self.client, method)
         return self._told(call(f"/api{path}", data={} if body is None else body, content_type="application/json"))
+
+    def bring(self, path: str, text: str | bytes, *, keep: bool = False, name: str = "table.csv", **form: str) -> Any:
+        """Send a file, first to be looked at, then to be kept."""
+        file = SimpleUploadedFile(name, text.encode() if isinstance(text, str) else text)
+        return self._told(self.client.post(f"/api{path}", {"file": file, "keep": str(keep).lower(), **form}))
 
     @staticmethod
     def _told(response: Any) -> Any:

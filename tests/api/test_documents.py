@@ -92,6 +92,9 @@ def test_trips_that_are_over_or_far_ahead_are_left_out(person: Person, wren: Veh
 
 def test_own_sun_is_laid_over_every_day_of_the_plan_by_the_clock(person: Person):
     # Through the night in which the clocks go forward, nine o'clock stays nine o'clock.
+    person.household.arrays.all().delete()
+    person.household.sun_day_kw = [["00:00", 0], ["10:00", 1.9], ["14:30", 0]]
+    person.household.save()
     now = datetime.fromisoformat("2026-03-28T18:00:00+01:00")
     steps = core_household(person.household, now).solar_kw
     tens = [at.astimezone(core_household(person.household, now).zone) for at, kw in steps if kw == 1.9]

@@ -131,15 +131,15 @@ display;2026-01-13T22:30:00+01:00;25;6;229;7;
 def test_a_table_is_looked_at_first_and_twice_brings_nothing(signed_in: Browser):
     path = path_of(signed_in, "Wren")
 
-    _, looked = signed_in.send("post", f"{path}/table", {"text": TABLE})
+    _, looked = signed_in.bring(f"{path}/table", TABLE)
     assert (looked["new"], looked["again"], looked["kept"]) == (2, 0, False)
     assert looked["refused"] == [{"line": 3, "reason": "volts: 12, expected 50 to 1000"}]
     _, still = signed_in.get("/hookups")
     assert hookup(still, "Wren")["source"] == "assumed"
 
-    _, brought = signed_in.send("post", f"{path}/table", {"text": TABLE, "keep": True})
+    _, brought = signed_in.bring(f"{path}/table", TABLE, keep=True)
     assert (brought["new"], brought["kept"]) == (2, True)
-    _, again = signed_in.send("post", f"{path}/table", {"text": TABLE, "keep": True})
+    _, again = signed_in.bring(f"{path}/table", TABLE, keep=True)
     assert (again["new"], again["again"]) == (0, 2)
     _, told = signed_in.get("/hookups")
     assert hookup(told, "Wren")["source"] == "measured"
@@ -151,12 +151,12 @@ def test_what_is_taken_away_can_be_brought_again(signed_in: Browser):
     text = signed_in.client.get(f"/api{path}/readings.csv").content.decode()
 
     assert len(text.splitlines()) == 11
-    _, again = signed_in.send("post", f"{path}/table", {"text": text, "keep": True})
+    _, again = signed_in.bring(f"{path}/table", text, keep=True)
     assert (again["new"], again["again"], again["refused"]) == (0, 10, [])
 
 
 def test_a_file_that_is_no_table_of_readings_is_refused_in_plain_words(signed_in: Browser):
-    status, told = signed_in.send("post", f"{path_of(signed_in, 'Wren')}/table", {"text": "colour,size\nred,3"})
+    status, told = signed_in.bring(f"{path_of(signed_in, 'Wren')}/table", "colour,size\nred,3")
 
     assert status == 422
     assert told["mistakes"][0]["field"] == "line 1"

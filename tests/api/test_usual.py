@@ -84,19 +84,19 @@ def test_a_table_of_odometer_readings_is_looked_at_then_brought_in_once(signed_i
     text = "date;odometer;soc\n2025-12-20;41000;80\n2025-12-21;41100;60\n2025-12-22;39000;50\n2025-13-01;1;2\n"
     path = f"/usual/{wren['id']}/table"
 
-    status, seen = signed_in.send("post", path, {"text": text})
+    status, seen = signed_in.bring(path, text)
     assert status == 200
     assert (seen["new"], seen["again"], [row["line"] for row in seen["refused"]]) == (2, 0, [4, 5])
     assert "39000, expected 41100 to" in seen["refused"][0]["reason"]
     assert usual(signed_in)["readings"] == wren["readings"]
 
-    signed_in.send("post", path, {"text": text, "keep": True})
+    signed_in.bring(path, text, keep=True)
     after = usual(signed_in)
     assert after["readings"] == wren["readings"] + 2
     # 20 % of 22 kWh over 100 km.
     assert after["learned"]["use_kwh_per_100km"] == pytest.approx(4.4)
 
-    _, again = signed_in.send("post", path, {"text": text, "keep": True})
+    _, again = signed_in.bring(path, text, keep=True)
     assert (again["new"], again["again"]) == (0, 2)
     signed_in.send("post", "/undo")
     assert usual(signed_in)["readings"] == wren["readings"]
@@ -113,7 +113,7 @@ def test_a_stranger_reads_and_writes_no_odometer(signed_in: Browser, stranger: B
 
     assert stranger.get("/usual")[1]["cars"] == []
     assert stranger.send("post", f"/usual/{wren['id']}/odometer", {"km": 99_999})[0] == 404
-    assert stranger.send("post", f"/usual/{wren['id']}/table", {"text": "day,km\n"})[0] == 404
+    assert stranger.bring(f"/usual/{wren['id']}/table", "day,km\n")[0] == 404
     assert stranger.send("delete", f"/usual/odometer/{wren['odometer'][0]['id']}?version=1")[0] == 404
 
 

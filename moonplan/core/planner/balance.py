@@ -26,6 +26,7 @@ class NightOfCar:
     wall_kwh: float
     solar_kwh: float
     cost: float
+    cost_sun_free: float
     margin_km: float | None
     short_kwh: float
     low_pct: float
@@ -71,6 +72,7 @@ def _night(plan: Plan, i: int, night: date, slots: list[int]) -> NightOfCar:
         wall_kwh=sum(session.wall_kwh for session in sessions),
         solar_kwh=sum(session.solar_kwh for session in sessions),
         cost=sum(session.cost for session in sessions),
+        cost_sun_free=sum(session.cost_sun_free for session in sessions),
         margin_km=min((range_km(ready.planned_kwh - ready.required_kwh, use) for _, ready in leaving), default=None),
         short_kwh=sum(ready.short_kwh for _, ready in leaving),
         low_pct=float(level.min()) / usable * 100,

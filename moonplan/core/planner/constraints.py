@@ -12,6 +12,7 @@ import numpy as np
 from moonplan.core import hookup
 from moonplan.core.planner.problem import Car, Problem
 from moonplan.core.simulate import NOTHING_KWH, runs
+from moonplan.core.tariff import household_contracted_kw
 from moonplan.core.timegrid import Flags, Floats
 
 # Rounding of currents to two decimals and of capacities in floating point. [A]
@@ -80,7 +81,7 @@ def _feeders(problem: Problem) -> Iterator[SharedLimit]:
 
 
 def _contract(problem: Problem) -> Iterator[SharedLimit]:
-    contracted_kw = problem.household.tariff.contracted_kw
+    contracted_kw = household_contracted_kw(problem.household, problem.grid)
     if contracted_kw is not None and problem.cars:
         weights = {i: car.intake.volts * car.intake.phases / 1000 for i, car in enumerate(problem.cars)}
         yield SharedLimit("the contracted power", weights, np.maximum(0.0, contracted_kw - problem.base_kw))

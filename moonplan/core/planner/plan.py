@@ -38,6 +38,7 @@ _GOOD, _GOOD_PART_OF_PRICE = 0.001, 0.05
 class Session:
     """A gap-free run of charging. SoC as fractions on the mean trajectory; range at the household's own consumption.
 
+    cost_sun_free : the cost if own sun counts as free. [currency]
     bands : grid energy by the line of the tariff it was bought on. [kWh]
     """
 
@@ -50,6 +51,7 @@ class Session:
     battery_kwh: float
     solar_kwh: float
     cost: float
+    cost_sun_free: float
     bands: Mapping[str, float]
     range_km: float
     soc_from: float
@@ -164,6 +166,7 @@ def _session(problem: Problem, plan_outcome: Outcome, i: int, run: Run) -> Sessi
         battery_kwh=float(gained.sum()),
         solar_kwh=float(solar.sum()),
         cost=float(plan_outcome.costs[i].cost[inside].sum()),
+        cost_sun_free=float(plan_outcome.costs[i].cost_sun_free[inside].sum()),
         bands=bands,
         range_km=range_km(float(gained.sum()), car.vehicle.use_kwh_per_100km),
         soc_from=float(mine.mean.soc_kwh[run.first]) / usable,
@@ -192,6 +195,7 @@ def document(plan: Plan) -> dict[str, Any]:
             "battery_kwh": _kwh(sum(float(car.mean.gained_kwh.sum()) for car in found.cars)),
             "solar_kwh": _kwh(sum(float(part.solar_kwh.sum()) for part in found.costs)),
             "cost": round(found.cost, 5),
+            "cost_sun_free": round(float(found.together.cost_sun_free.sum()), 5),
             "range_km": round(sum(session.range_km for session in sessions), 3),
             "sessions": len(sessions),
             "kwh_hours_above_rest": _kwh(sum(car.mean.kwh_hours_above for car in found.cars)),
@@ -255,6 +259,7 @@ def _session_document(car: Car, session: Session) -> dict[str, Any]:
         "battery_kwh": _kwh(session.battery_kwh),
         "solar_kwh": _kwh(session.solar_kwh),
         "cost": round(session.cost, 5),
+        "cost_sun_free": round(session.cost_sun_free, 5),
         "bands": {band: _kwh(kwh) for band, kwh in session.bands.items()},
         "range_km": round(session.range_km, 3),
         "soc_from_pct": round(session.soc_from * 100, 3),

@@ -19,7 +19,7 @@ from moonplan.core.mistakes import BadDocument, Mistake
 from moonplan.core.rates import HookupRate, Intake, Rate, hookup_rate
 from moonplan.core.simulate import Taking, Trajectory, trajectory
 from moonplan.core.sun import base_load_kw, solar_kw
-from moonplan.core.tariff import Prices, prices
+from moonplan.core.tariff import Prices, household_prices
 from moonplan.core.timegrid import Flags, Floats, Grid, clock_window, grid_for, in_night, is_awake, noon
 
 T = TypeVar("T")
@@ -194,7 +194,7 @@ def build(household: Household) -> Problem:
     problem = Problem(
         household=household,
         grid=grid,
-        prices=prices(household.tariff, grid),
+        prices=household_prices(household, grid),
         base_kw=base_load_kw(household, grid),
         sun_kw=solar_kw(household, grid),
         awake=np.array([is_awake(edge, zone, household.wake, household.bedtime) for edge in grid.starts]),
