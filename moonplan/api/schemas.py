@@ -1145,6 +1145,7 @@ class WaitingOut(Schema):
     cost_middle: float
     cost_high: float
     chance: float
+    worth_it: bool
     pays_from: float | None
     solar_kwh: float
     short_kwh: float

@@ -168,7 +168,7 @@ def sun_screen(household: Household, now: datetime) -> dict[str, Any]:
         "arrays": list(rows.Array.objects.of(household)),
         "sky": {"name": SKY.name, "simulated": SKY.simulated},
         "typed_day": household.sun_day_kw,
-        "days": [] if roof is None else [_day_ahead(household, roof, today, n, zone) for n in range(_DAYS_AHEAD)],
+        "days": [] if roof is None else _days_ahead(household, roof, now, zone),
         "measured": [] if behind is None else behind.told(),
         "correction": None
         if found is None
@@ -184,6 +184,16 @@ def sun_screen(household: Household, now: datetime) -> dict[str, Any]:
         },
         "series": [{"kind": kind, "title": TITLES[kind], "span": span_of(household, kind)} for kind in _MEASURED],
     }
+
+
+def _days_ahead(household: Household, roof: Roof, now: datetime, zone: ZoneInfo) -> list[dict[str, Any]]:
+    """A week of days with sun to come: today counts as long as it has some."""
+    today = now.astimezone(zone).date()
+    to_come = [
+        kw for at, kw in zip(_grid_of(today, zone).starts, clear_day_kw(roof, today, zone), strict=False) if at >= now
+    ]
+    first = 0 if sum(to_come) > 0 else 1
+    return [_day_ahead(household, roof, today, n, zone) for n in range(first, first + _DAYS_AHEAD)]
 
 
 def _day_ahead(household: Household, roof: Roof, today: date, n: int, zone: ZoneInfo) -> dict[str, Any]:

@@ -1,6 +1,7 @@
 import { ActionIcon, useComputedColorScheme, useMantineColorScheme } from "@mantine/core";
 import { IconMoon, IconSun } from "@tabler/icons-react";
 import { useQuery, useQueryClient } from "@tanstack/react-query";
+import { lazy, Suspense } from "react";
 import { Navigate, NavLink, Route, Routes } from "react-router";
 import classes from "./App.module.css";
 import { Join } from "./account/Join";
@@ -10,6 +11,10 @@ import { DaysScreen } from "./days/DaysScreen";
 import { HouseholdScreen } from "./household/HouseholdScreen";
 import { RatesScreen } from "./rates/RatesScreen";
 import { TonightScreen } from "./tonight/TonightScreen";
+
+// The evening's screen comes first; what is looked at monthly is fetched when it is asked for.
+const PricesScreen = lazy(() => import("./prices/PricesScreen").then((m) => ({ default: m.PricesScreen })));
+const SunScreen = lazy(() => import("./sun/SunScreen").then((m) => ({ default: m.SunScreen })));
 
 export function App() {
   const who = useQuery({ queryKey: ["who"], queryFn: () => told(api.GET("/api/session")) });
@@ -35,6 +40,8 @@ function SignedIn({ who }: { who: Who }) {
           {who.set_up && <NavLink to="/">Tonight</NavLink>}
           {who.set_up && <NavLink to="/days">Days</NavLink>}
           {who.set_up && <NavLink to="/rates">Rates</NavLink>}
+          {who.set_up && <NavLink to="/prices">Prices</NavLink>}
+          {who.set_up && <NavLink to="/sun">Sun</NavLink>}
           <NavLink to="/household">{who.set_up ? "Household" : "First evening"}</NavLink>
         </nav>
         <span className={classes.house}>{who.household}</span>
@@ -51,13 +58,17 @@ function SignedIn({ who }: { who: Who }) {
         </button>
       </header>
       <main id="main" className={classes.main}>
-        <Routes>
-          <Route path="/" element={who.set_up ? <TonightScreen /> : <Navigate to="/household" replace />} />
-          <Route path="/days" element={<DaysScreen />} />
-          <Route path="/rates" element={<RatesScreen />} />
-          <Route path="/household" element={<HouseholdScreen />} />
-          <Route path="*" element={<p>There is no such page.</p>} />
-        </Routes>
+        <Suspense fallback={<p>…</p>}>
+          <Routes>
+            <Route path="/" element={who.set_up ? <TonightScreen /> : <Navigate to="/household" replace />} />
+            <Route path="/days" element={<DaysScreen />} />
+            <Route path="/rates" element={<RatesScreen />} />
+            <Route path="/prices" element={<PricesScreen />} />
+            <Route path="/sun" element={<SunScreen />} />
+            <Route path="/household" element={<HouseholdScreen />} />
+            <Route path="*" element={<p>There is no such page.</p>} />
+          </Routes>
+        </Suspense>
       </main>
     </>
   );

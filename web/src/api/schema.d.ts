@@ -520,6 +520,227 @@ export interface paths {
         patch: operations["edit_household"];
         trace?: never;
     };
+    "/api/prices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Prices */
+        get: operations["prices"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/prices/tariffs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** New Tariff */
+        post: operations["new_tariff"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/prices/tariffs/{tariff_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Drop Tariff */
+        delete: operations["drop_tariff"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/prices/tariffs/{tariff_id}/strokes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Paint Tariff */
+        post: operations["paint_tariff"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/prices/bands/{band_id}/place": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Move Band */
+        post: operations["move_band"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/prices/tariffs/{tariff_id}/paid": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Paid */
+        get: operations["paid"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/prices/comparison": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Compare Tariffs */
+        get: operations["compare_tariffs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/prices/tariffs/{tariff_id}/dated": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Bring Prices */
+        post: operations["bring_prices"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sun": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Sun */
+        get: operations["sun"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sun/waiting": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Waiting */
+        get: operations["waiting"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sun/correction": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take Correction */
+        post: operations["take_correction"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sun/house_load": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take Load */
+        post: operations["take_load"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/series/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Bring Series */
+        post: operations["bring_series"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/feeders/": {
         parameters: {
             query?: never;
@@ -695,6 +916,41 @@ export interface paths {
         patch: operations["edit_trip"];
         trace?: never;
     };
+    "/api/tariffs/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Add */
+        post: operations["add_tariff"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tariffs/{row_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Remove */
+        delete: operations["remove_tariff"];
+        options?: never;
+        head?: never;
+        /** Change */
+        patch: operations["edit_tariff"];
+        trace?: never;
+    };
     "/api/bands/": {
         parameters: {
             query?: never;
@@ -728,6 +984,41 @@ export interface paths {
         head?: never;
         /** Change */
         patch: operations["edit_band"];
+        trace?: never;
+    };
+    "/api/arrays/": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Add */
+        post: operations["add_array"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/arrays/{row_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Remove */
+        delete: operations["remove_array"];
+        options?: never;
+        head?: never;
+        /** Change */
+        patch: operations["edit_array"];
         trace?: never;
     };
 }
@@ -851,6 +1142,8 @@ export interface components {
             solar_kwh: number;
             /** Cost */
             cost: number;
+            /** Cost Sun Free */
+            cost_sun_free: number;
             /** Range Km */
             range_km: number;
             /** Tide */
@@ -959,6 +1252,8 @@ export interface components {
             sun_kw: number;
             /** Cars Kw */
             cars_kw: number;
+            /** Surplus Kw */
+            surplus_kw: number;
         };
         /**
          * Inputs
@@ -1076,6 +1371,8 @@ export interface components {
             solar_kwh: number;
             /** Cost */
             cost: number;
+            /** Cost Sun Free */
+            cost_sun_free: number;
             /** Bands */
             bands: {
                 [key: string]: number;
@@ -1150,6 +1447,8 @@ export interface components {
             /** Cars */
             cars: components["schemas"]["CarTonight"][];
             totals: components["schemas"]["Totals"];
+            /** Simulated */
+            simulated: string[];
             /** Cautions */
             cautions: components["schemas"]["CautionTonight"][];
             /** Undo */
@@ -1167,6 +1466,8 @@ export interface components {
             solar_kwh: number;
             /** Cost */
             cost: number;
+            /** Cost Sun Free */
+            cost_sun_free: number;
             /** Range Km */
             range_km: number;
             /** Sessions */
@@ -1258,6 +1559,8 @@ export interface components {
             solar_kwh: number;
             /** Cost */
             cost: number;
+            /** Cost Sun Free */
+            cost_sun_free: number;
             /** Range Km */
             range_km: number;
             /** Sessions */
@@ -1336,6 +1639,8 @@ export interface components {
             /** Cars */
             cars: components["schemas"]["CarDays"][];
             totals: components["schemas"]["Totals"];
+            /** Simulated */
+            simulated: string[];
             /** Undo */
             undo: string | null;
             /** Server Ms */
@@ -1369,6 +1674,8 @@ export interface components {
             solar_kwh: number;
             /** Cost */
             cost: number;
+            /** Cost Sun Free */
+            cost_sun_free: number;
             /** Margin Km */
             margin_km: number | null;
             /** Short Kwh */
@@ -1618,19 +1925,6 @@ export interface components {
             line: number;
             /** Reason */
             reason: string;
-        };
-        /**
-         * Table
-         * @description A CSV text; with `keep` its new rows are stored, without it only told.
-         */
-        Table: {
-            /** Text */
-            text: string;
-            /**
-             * Keep
-             * @default false
-             */
-            keep: boolean;
         };
         /** CalendarBrought */
         CalendarBrought: {
@@ -2059,6 +2353,11 @@ export interface components {
              * @default 1
              */
             version: number;
+            /**
+             * Position
+             * @default 1000
+             */
+            position: number;
             /** Name */
             name: string;
             /** Price */
@@ -2067,6 +2366,8 @@ export interface components {
             start: string;
             /** End */
             end: string;
+            /** Tariff Id */
+            tariff_id: number;
             /** Days */
             days: string[];
             /** Months */
@@ -2240,41 +2541,12 @@ export interface components {
              * @default 06:30
              */
             wake: string;
-            /**
-             * Default Price
-             * @default 0
-             */
-            default_price: string;
-            /**
-             * Export Price
-             * @default 0
-             */
-            export_price: string;
-            /**
-             * Daily Charge
-             * @default 0
-             */
-            daily_charge: string;
-            /**
-             * Monthly Per Kw
-             * @default 0
-             */
-            monthly_per_kw: string;
-            /** Contracted Kw */
-            contracted_kw?: number | null;
-            /**
-             * Day Of
-             * @default clock
-             */
-            day_of: string;
             /** Set Nights */
             set_nights: string[];
             /** Base Load Kw */
             base_load_kw: (string | number)[][];
             /** Sun Day Kw */
             sun_day_kw: (string | number)[][];
-            /** Holidays */
-            holidays: string[];
         };
         /** LeadRow */
         LeadRow: {
@@ -2363,6 +2635,56 @@ export interface components {
             amps: number;
             /** Kw */
             kw: number;
+        };
+        /** TariffRow */
+        TariffRow: {
+            /** ID */
+            id?: number | null;
+            /**
+             * Version
+             * @default 1
+             */
+            version: number;
+            /** Name */
+            name: string;
+            /** Since */
+            since?: string | null;
+            /**
+             * Rival
+             * @default false
+             */
+            rival: boolean;
+            /** Default Price */
+            default_price: string;
+            /**
+             * Export Price
+             * @default 0
+             */
+            export_price: string;
+            /**
+             * Daily Charge
+             * @default 0
+             */
+            daily_charge: string;
+            /**
+             * Monthly Per Kw
+             * @default 0
+             */
+            monthly_per_kw: string;
+            /** Contracted Kw */
+            contracted_kw?: number | null;
+            /**
+             * Day Of
+             * @default clock
+             */
+            day_of: string;
+            /**
+             * Feed
+             * @default
+             */
+            feed: string | null;
+            /** Holidays */
+            holidays: string[];
         };
         /** TripRow */
         TripRow: {
@@ -2552,6 +2874,8 @@ export interface components {
             vehicles: components["schemas"]["VehicleRow"][];
             /** Trips */
             trips: components["schemas"]["TripRow"][];
+            /** Tariffs */
+            tariffs: components["schemas"]["TariffRow"][];
             /** Bands */
             bands: components["schemas"]["BandRow"][];
             drawing: components["schemas"]["Drawing"];
@@ -2631,41 +2955,580 @@ export interface components {
              * @default 06:30
              */
             wake: string | null;
-            /**
-             * Default Price
-             * @default 0
-             */
-            default_price: number | string | null;
-            /**
-             * Export Price
-             * @default 0
-             */
-            export_price: number | string | null;
-            /**
-             * Daily Charge
-             * @default 0
-             */
-            daily_charge: number | string | null;
-            /**
-             * Monthly Per Kw
-             * @default 0
-             */
-            monthly_per_kw: number | string | null;
-            /** Contracted Kw */
-            contracted_kw?: number | null;
-            /**
-             * Day Of
-             * @default clock
-             */
-            day_of: string | null;
             /** Set Nights */
             set_nights?: string[] | null;
             /** Base Load Kw */
             base_load_kw?: (string | number)[][] | null;
             /** Sun Day Kw */
             sun_day_kw?: (string | number)[][] | null;
+        };
+        /** FeedShown */
+        FeedShown: {
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /** Simulated */
+            simulated: boolean;
+            /** Step Minutes */
+            step_minutes: number;
+        };
+        /**
+         * LineShown
+         * @description A band, and how it fares: hours of a week in which it holds, and in which it would if it stood alone.
+         */
+        LineShown: {
+            /** Id */
+            id: number;
+            /** Version */
+            version: number;
+            /** Name */
+            name: string;
+            /** Price */
+            price: string;
+            /** Start */
+            start: string;
+            /** End */
+            end: string;
+            /** Days */
+            days: string[];
+            /** Months */
+            months: number[] | null;
+            /** Hours A Week */
+            hours_a_week: number;
+            /** Claimed Hours A Week */
+            claimed_hours_a_week: number;
+            /** Beaten By */
+            beaten_by: string[];
+        };
+        /** PriceAhead */
+        PriceAhead: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Price */
+            price: number | null;
+        };
+        /** PricesScreen */
+        PricesScreen: {
+            /** Timezone */
+            timezone: string;
+            /** Currency */
+            currency: string;
+            /**
+             * Distance Unit
+             * @enum {string}
+             */
+            distance_unit: "km" | "mi";
+            /**
+             * Now
+             * Format: date-time
+             */
+            now: string;
+            /** Undo */
+            undo: string | null;
+            /** Feeds */
+            feeds: components["schemas"]["FeedShown"][];
+            /** Tariffs */
+            tariffs: components["schemas"]["TariffShown"][];
+        };
+        /** Span */
+        Span: {
+            /**
+             * First
+             * Format: date
+             */
+            first: string;
+            /**
+             * Last
+             * Format: date
+             */
+            last: string;
+            /** Days */
+            days: number;
+        };
+        /**
+         * TariffShown
+         * @description A tariff with its weeks. depths : how deep each line is drawn, the default price last.
+         */
+        TariffShown: {
+            /** Id */
+            id: number;
+            /** Version */
+            version: number;
+            /** In Force */
+            in_force: boolean;
+            /** Name */
+            name: string;
+            /** Since */
+            since: string | null;
+            /** Rival */
+            rival: boolean;
+            /** Default Price */
+            default_price: string;
+            /** Export Price */
+            export_price: string;
+            /** Daily Charge */
+            daily_charge: string;
+            /** Monthly Per Kw */
+            monthly_per_kw: string;
+            /** Contracted Kw */
+            contracted_kw: number | null;
+            /** Day Of */
+            day_of: string;
             /** Holidays */
-            holidays?: string[] | null;
+            holidays: string[];
+            /** Feed */
+            feed: string;
+            /** Bands */
+            bands: components["schemas"]["LineShown"][];
+            /** Default Hours A Week */
+            default_hours_a_week: number;
+            /** Depths */
+            depths: number[];
+            /** Weeks */
+            weeks: components["schemas"]["WeekShown"][];
+            dated: components["schemas"]["Span"] | null;
+            /** Ahead */
+            ahead: components["schemas"]["PriceAhead"][];
+        };
+        /**
+         * WeekShown
+         * @description An ordinary week of some months, half hour by half hour, Monday first.
+         *
+         *     line : place in the list of bands, its length for the default price. beaten : places of bands that match there too.
+         */
+        WeekShown: {
+            /** Months */
+            months: number[];
+            /** Line */
+            line: number[][];
+            /** Price */
+            price: number[][];
+            /** Beaten */
+            beaten: number[][][];
+        };
+        /**
+         * NewTariff
+         * @description like : the tariff whose bands and charges it begins with.
+         */
+        NewTariff: {
+            /** Name */
+            name: string;
+            /** Since */
+            since?: string | null;
+            /**
+             * Rival
+             * @default false
+             */
+            rival: boolean;
+            /** Default Price */
+            default_price?: number | null;
+            /** Like */
+            like?: number | null;
+        };
+        /**
+         * StrokeIn
+         * @description Hours of the week for one line of the sheet; versions : of the bands, by id, as they are shown.
+         */
+        StrokeIn: {
+            /** Line */
+            line: number;
+            /** Days */
+            days: number[];
+            /** Start */
+            start: string;
+            /** End */
+            end: string;
+            /** Months */
+            months: number[];
+            /** Versions */
+            versions: {
+                [key: string]: number;
+            };
+        };
+        /** BandMove */
+        BandMove: {
+            /** To */
+            to: number;
+        };
+        /**
+         * Paid
+         * @description What is paid at an instant. line : place in the list; beaten : bands that match too, further down.
+         */
+        Paid: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Price */
+            price: number;
+            /** Name */
+            name: string;
+            /** Line */
+            line: number | null;
+            /** Beaten */
+            beaten: string[];
+            /** Dated */
+            dated: boolean;
+            /** Holiday */
+            holiday: boolean;
+        };
+        /**
+         * BillOut
+         * @description What some time costs under a tariff. undated_part : share of the time for which dated prices were missing.
+         */
+        BillOut: {
+            /** Cars */
+            cars: number;
+            /** Plug And Go */
+            plug_and_go: number;
+            /** House */
+            house: number;
+            /** Fixed */
+            fixed: number;
+            /** Together */
+            together: number;
+            /** A Month */
+            a_month: number;
+            /** Cars Per 100Km */
+            cars_per_100km: number;
+            /** Wall Kwh */
+            wall_kwh: number;
+            /** Solar Kwh */
+            solar_kwh: number;
+            /** Km */
+            km: number;
+            /** Short Kwh */
+            short_kwh: number;
+            /** Undated Part */
+            undated_part: number;
+        };
+        /** BillsOfMonth */
+        BillsOfMonth: {
+            /** Month */
+            month: string;
+            /** Bills */
+            bills: components["schemas"]["BillOut"][];
+        };
+        /** ComparedTariff */
+        ComparedTariff: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Dated */
+            dated: boolean;
+        };
+        /**
+         * TariffComparison
+         * @description Bills stand in the order of the tariffs. of : months in all; turns are told once all are worked out.
+         */
+        TariffComparison: {
+            /** Tariffs */
+            tariffs: components["schemas"]["ComparedTariff"][];
+            /** Of */
+            of: number;
+            /** Months */
+            months: components["schemas"]["BillsOfMonth"][];
+            /** Totals */
+            totals: components["schemas"]["BillOut"][];
+            /** Turns */
+            turns: components["schemas"]["Turn"][];
+        };
+        /**
+         * Turn
+         * @description Two tariffs. km_a_month : from which distance on the order changes, if any changes it.
+         */
+        Turn: {
+            /** Km A Month */
+            km_a_month: number | null;
+            /** Below */
+            below: string;
+            /** Above */
+            above: string;
+            /** Now Km A Month */
+            now_km_a_month: number;
+            /** Cheaper Now */
+            cheaper_now: string;
+            /** Saves A Year */
+            saves_a_year: number;
+        };
+        /**
+         * SeriesBrought
+         * @description What a file came to.
+         *
+         *     new, again : steps that are new or say something else, and those that are known already. refused, gaps : the first of
+         *     them, and how many there are in all. repeated : clock hours that came twice at a clock change, and were taken twice.
+         */
+        SeriesBrought: {
+            /** New */
+            new: number;
+            /** Again */
+            again: number;
+            /** Kept */
+            kept: boolean;
+            /** Refused */
+            refused: components["schemas"]["RefusedRow"][];
+            /** Refused In All */
+            refused_in_all: number;
+            /** Rows */
+            rows: number;
+            /** Step Minutes */
+            step_minutes: number;
+            /**
+             * First
+             * Format: date-time
+             */
+            first: string;
+            /**
+             * Last
+             * Format: date-time
+             */
+            last: string;
+            /** Gaps */
+            gaps: components["schemas"]["Stretch"][];
+            /** Gaps In All */
+            gaps_in_all: number;
+            /** Repeated */
+            repeated: string[];
+        };
+        /** Stretch */
+        Stretch: {
+            /**
+             * Start
+             * Format: date-time
+             */
+            start: string;
+            /**
+             * End
+             * Format: date-time
+             */
+            end: string;
+        };
+        /** ArrayRow */
+        ArrayRow: {
+            /** ID */
+            id?: number | null;
+            /**
+             * Version
+             * @default 1
+             */
+            version: number;
+            /** Name */
+            name: string;
+            /** Kwp */
+            kwp: number;
+            /**
+             * Tilt Deg
+             * @default 30
+             */
+            tilt_deg: number;
+            /**
+             * Azimuth Deg
+             * @default 180
+             */
+            azimuth_deg: number;
+            /**
+             * Losses Pct
+             * @default 14
+             */
+            losses_pct: number;
+            /** Inverter Kw */
+            inverter_kw?: number | null;
+            /**
+             * Correction
+             * @default 1
+             */
+            correction: number;
+        };
+        /** CorrectionOut */
+        CorrectionOut: {
+            /** Factor */
+            factor: number;
+            /** N Days */
+            n_days: number;
+            /** Spread */
+            spread: number;
+        };
+        /** LearnedLoadOut */
+        LearnedLoadOut: {
+            /** Profile */
+            profile: (string | number)[][];
+            /** N Days */
+            n_days: number;
+            /** Cars Known */
+            cars_known: boolean;
+            /** Kwh A Day */
+            kwh_a_day: number;
+        };
+        /**
+         * MeasuredDay
+         * @description A day behind: measured, and modelled under the sky that was.
+         */
+        MeasuredDay: {
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /** Measured Kwh */
+            measured_kwh: number;
+            /** Modelled Kwh */
+            modelled_kwh: number;
+            /** Clear Kwh */
+            clear_kwh: number;
+        };
+        /** SeriesShown */
+        SeriesShown: {
+            /** Kind */
+            kind: string;
+            /** Title */
+            title: string;
+            span: components["schemas"]["Span"] | null;
+        };
+        /** SkyShown */
+        SkyShown: {
+            /** Name */
+            name: string;
+            /** Simulated */
+            simulated: boolean;
+        };
+        /**
+         * SunDay
+         * @description A day ahead: parts of a clear day that are forecast for one case of ten, five and nine, and what they give.
+         */
+        SunDay: {
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /** Low */
+            low: number;
+            /** Middle */
+            middle: number;
+            /** High */
+            high: number;
+            /** Clear Kwh */
+            clear_kwh: number;
+            /** Low Kwh */
+            low_kwh: number;
+            /** Middle Kwh */
+            middle_kwh: number;
+            /** High Kwh */
+            high_kwh: number;
+            /** Surplus Kwh */
+            surplus_kwh: number;
+            /** Curve */
+            curve: components["schemas"]["SunPoint"][];
+        };
+        /** SunPoint */
+        SunPoint: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Clear Kw */
+            clear_kw: number;
+            /** House Kw */
+            house_kw: number;
+        };
+        /** SunScreen */
+        SunScreen: {
+            /** Timezone */
+            timezone: string;
+            /** Currency */
+            currency: string;
+            /**
+             * Distance Unit
+             * @enum {string}
+             */
+            distance_unit: "km" | "mi";
+            /**
+             * Now
+             * Format: date-time
+             */
+            now: string;
+            /** Undo */
+            undo: string | null;
+            /** Latitude */
+            latitude: number | null;
+            /** Longitude */
+            longitude: number | null;
+            /** Household Version */
+            household_version: number;
+            /** Arrays */
+            arrays: components["schemas"]["ArrayRow"][];
+            sky: components["schemas"]["SkyShown"];
+            /** Typed Day */
+            typed_day: (string | number)[][];
+            /** Days */
+            days: components["schemas"]["SunDay"][];
+            /** Measured */
+            measured: components["schemas"]["MeasuredDay"][];
+            correction: components["schemas"]["CorrectionOut"] | null;
+            /** Base Load Kw */
+            base_load_kw: (string | number)[][];
+            learned_load: components["schemas"]["LearnedLoadOut"] | null;
+            /** Series */
+            series: components["schemas"]["SeriesShown"][];
+        };
+        /**
+         * WaitingOfCar
+         * @description answer : None where the day gives the car too little to ask.
+         */
+        WaitingOfCar: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            answer: components["schemas"]["WaitingOut"] | null;
+        };
+        /**
+         * WaitingOut
+         * @description Charging without a day's sun beside waiting for it. pays_from : part of a clear day from which on waiting pays.
+         */
+        WaitingOut: {
+            /** Cost Now */
+            cost_now: number;
+            /** Cost Low */
+            cost_low: number;
+            /** Cost Middle */
+            cost_middle: number;
+            /** Cost High */
+            cost_high: number;
+            /** Chance */
+            chance: number;
+            /** Worth It */
+            worth_it: boolean;
+            /** Pays From */
+            pays_from: number | null;
+            /** Solar Kwh */
+            solar_kwh: number;
+            /** Short Kwh */
+            short_kwh: number;
+            /** Sessions Now */
+            sessions_now: string[];
+            /** Sessions Waiting */
+            sessions_waiting: string[];
+        };
+        /** WaitingScreen */
+        WaitingScreen: {
+            /** Days */
+            days: string[];
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            sky: components["schemas"]["SkyShown"];
+            /** Cars */
+            cars: components["schemas"]["WaitingOfCar"][];
         };
         /** FeederPatch */
         FeederPatch: {
@@ -2888,8 +3751,56 @@ export interface components {
             /** Vehicle Id */
             vehicle_id?: number | null;
         };
+        /** TariffPatch */
+        TariffPatch: {
+            /** Name */
+            name?: string | null;
+            /** Since */
+            since?: string | null;
+            /**
+             * Rival
+             * @default false
+             */
+            rival: boolean | null;
+            /** Default Price */
+            default_price?: number | string | null;
+            /**
+             * Export Price
+             * @default 0
+             */
+            export_price: number | string | null;
+            /**
+             * Daily Charge
+             * @default 0
+             */
+            daily_charge: number | string | null;
+            /**
+             * Monthly Per Kw
+             * @default 0
+             */
+            monthly_per_kw: number | string | null;
+            /** Contracted Kw */
+            contracted_kw?: number | null;
+            /**
+             * Day Of
+             * @default clock
+             */
+            day_of: string | null;
+            /**
+             * Feed
+             * @default
+             */
+            feed: string | null;
+            /** Holidays */
+            holidays?: string[] | null;
+        };
         /** BandPatch */
         BandPatch: {
+            /**
+             * Position
+             * @default 1000
+             */
+            position: number | null;
             /** Name */
             name?: string | null;
             /** Price */
@@ -2898,10 +3809,41 @@ export interface components {
             start?: string | null;
             /** End */
             end?: string | null;
+            /** Tariff Id */
+            tariff_id?: number | null;
             /** Days */
             days?: string[] | null;
             /** Months */
             months?: number[] | null;
+        };
+        /** ArrayPatch */
+        ArrayPatch: {
+            /** Name */
+            name?: string | null;
+            /** Kwp */
+            kwp?: number | null;
+            /**
+             * Tilt Deg
+             * @default 30
+             */
+            tilt_deg: number | null;
+            /**
+             * Azimuth Deg
+             * @default 180
+             */
+            azimuth_deg: number | null;
+            /**
+             * Losses Pct
+             * @default 14
+             */
+            losses_pct: number | null;
+            /** Inverter Kw */
+            inverter_kw?: number | null;
+            /**
+             * Correction
+             * @default 1
+             */
+            correction: number | null;
         };
     };
     responses: never;
@@ -4347,7 +5289,18 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Table"];
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                    /**
+                     * Keep
+                     * @default false
+                     */
+                    keep?: boolean;
+                };
             };
         };
         responses: {
@@ -5360,7 +6313,18 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Table"];
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                    /**
+                     * Keep
+                     * @default false
+                     */
+                    keep?: boolean;
+                };
             };
         };
         responses: {
@@ -5607,6 +6571,1060 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["WholeHousehold"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    prices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PricesScreen"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    new_tariff: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewTariff"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PricesScreen"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    drop_tariff: {
+        parameters: {
+            query: {
+                version: number;
+            };
+            header?: never;
+            path: {
+                tariff_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PricesScreen"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    paint_tariff: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                tariff_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StrokeIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PricesScreen"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    move_band: {
+        parameters: {
+            query: {
+                version: number;
+            };
+            header?: never;
+            path: {
+                band_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BandMove"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PricesScreen"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    paid: {
+        parameters: {
+            query: {
+                at: string;
+            };
+            header?: never;
+            path: {
+                tariff_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Paid"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    compare_tariffs: {
+        parameters: {
+            query: {
+                tariff: number[];
+                months?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TariffComparison"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    bring_prices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                tariff_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                    /**
+                     * Keep
+                     * @default false
+                     */
+                    keep?: boolean;
+                    /**
+                     * Unit
+                     * @default
+                     */
+                    unit?: string;
+                    /**
+                     * Zone
+                     * @default
+                     */
+                    zone?: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SeriesBrought"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sun: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SunScreen"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    waiting: {
+        parameters: {
+            query?: {
+                day?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WaitingScreen"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    take_correction: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SunScreen"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    take_load: {
+        parameters: {
+            query: {
+                version: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SunScreen"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    bring_series: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                    /**
+                     * Keep
+                     * @default false
+                     */
+                    keep?: boolean;
+                    /**
+                     * Unit
+                     * @default
+                     */
+                    unit?: string;
+                    /**
+                     * Zone
+                     * @default
+                     */
+                    zone?: string;
+                    /**
+                     * Green Button
+                     * @default false
+                     */
+                    green_button?: boolean;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SeriesBrought"];
                 };
             };
             /** @description Bad Request */
@@ -6855,6 +8873,244 @@ export interface operations {
             };
         };
     };
+    add_tariff: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TariffPatch"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WholeHousehold"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_tariff: {
+        parameters: {
+            query: {
+                version: number;
+            };
+            header?: never;
+            path: {
+                row_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WholeHousehold"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    edit_tariff: {
+        parameters: {
+            query: {
+                version: number;
+            };
+            header?: never;
+            path: {
+                row_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TariffPatch"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WholeHousehold"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     add_band: {
         parameters: {
             query?: never;
@@ -7025,6 +9281,244 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["BandPatch"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WholeHousehold"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    add_array: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ArrayPatch"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WholeHousehold"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    remove_array: {
+        parameters: {
+            query: {
+                version: number;
+            };
+            header?: never;
+            path: {
+                row_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WholeHousehold"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    edit_array: {
+        parameters: {
+            query: {
+                version: number;
+            };
+            header?: never;
+            path: {
+                row_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ArrayPatch"];
             };
         };
         responses: {

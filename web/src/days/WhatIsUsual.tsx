@@ -1,6 +1,6 @@
 import { ApiError } from "../api/client";
 import { useRowEdit } from "../household/household.queries";
-import { BringTable } from "../shared/BringTable";
+import { BringFile } from "../shared/BringFile";
 import { distance, type Manner, toKm, toUnit } from "../shared/format";
 import { NumberField } from "../shared/NumberField";
 import { TimeField } from "../shared/TimeField";
@@ -89,13 +89,13 @@ function UsualCar({ car, manner }: { car: UsualOfCar; manner: Manner }) {
       </p>
       <OdometerForm car={car} manner={manner} />
       <Readings car={car} manner={manner} />
-      <BringTable
+      <BringFile
         title={`Bring odometer readings of ${car.name} from a file`}
         one="reading"
         send={(body) => bringOdometer(car.id, body)}
       >
         CSV with a heading: day, km, and soc_pct and charged_kwh where they are known; days as 2026-01-14.
-      </BringTable>
+      </BringFile>
     </section>
   );
 }

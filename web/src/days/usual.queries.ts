@@ -29,6 +29,8 @@ export function useRemoveOdometer() {
   });
 }
 
-export function bringOdometer(car: number, body: Schemas["Table"]) {
-  return told(api.POST("/api/usual/{vehicle_id}/table", { params: { path: { vehicle_id: car } }, body }));
+export function bringOdometer(car: number, form: FormData) {
+  return told(
+    api.POST("/api/usual/{vehicle_id}/table", { params: { path: { vehicle_id: car } }, body: form as never }),
+  );
 }

@@ -5,7 +5,7 @@ import { api, told, type WholeHousehold } from "../api/client";
 import { Cautions } from "../shared/Cautions";
 import { clock, day, distance, type Manner, price, weekday } from "../shared/format";
 import { Drawing } from "./Drawing";
-import { BAND, PLACE, PRICES, TRIP } from "./fields";
+import { PLACE, PRICES, TRIP } from "./fields";
 import classes from "./Household.module.css";
 import { useHousehold, useRowEdit } from "./household.queries";
 import { Node } from "./Node";
@@ -54,34 +54,7 @@ function Shown({ whole }: { whole: WholeHousehold }) {
           onSaved={() => setPlaced(true)}
         />
         <Drawing whole={whole} manner={manner} question={question?.kind} onSupplied={() => setSupplied(true)} />
-        <Node
-          kind="household"
-          title="Prices"
-          tells={`${price(Number(household.default_price))} a kWh${whole.bands.length ? `, and ${whole.bands.length} bands` : ""}`}
-          fields={PRICES}
-          whole={whole}
-          row={{ ...household, id: undefined, version: household.version }}
-          asks={question?.kind === "prices"}
-        >
-          {whole.bands.map((band) => (
-            <Node
-              key={band.id}
-              kind="band"
-              title={band.name}
-              tells={`${price(Number(band.price))} from ${band.start} to ${band.end}, ${band.days.join(" ")}`}
-              fields={BAND}
-              whole={whole}
-              row={band as never}
-            />
-          ))}
-          <Node
-            kind="band"
-            title="+ A band"
-            fields={BAND}
-            whole={whole}
-            defaults={{ days: ["mon", "tue", "wed", "thu", "fri", "sat", "sun"] }}
-          />
-        </Node>
+        <Prices whole={whole} asks={question?.kind === "prices"} />
         <li className={classes.node}>
           <h2 className={classes.group}>Trips</h2>
           <ul className={classes.branch}>
@@ -117,6 +90,41 @@ function Shown({ whole }: { whole: WholeHousehold }) {
       )}
       {household.set_up && <Invite />}
     </div>
+  );
+}
+
+/** The tariff in short; its lines, its dated prices and its rivals have a screen of their own. */
+function Prices({ whole, asks }: { whole: WholeHousehold; asks: boolean }) {
+  const own = whole.tariffs.filter((tariff) => !tariff.rival);
+  const bands = (id: number | null | undefined) => whole.bands.filter((band) => band.tariff_id === id).length;
+  return (
+    <>
+      {own.length === 0 && (
+        <Node
+          kind="tariff"
+          title="Prices"
+          fields={PRICES}
+          whole={whole}
+          defaults={{ name: "Our tariff" }}
+          asks={asks}
+        />
+      )}
+      {own.map((tariff) => (
+        <Node
+          key={tariff.id}
+          kind="tariff"
+          title="Prices"
+          tells={`${tariff.name}: ${price(Number(tariff.default_price))} a kWh${bands(tariff.id) ? `, and ${bands(tariff.id)} lines` : ""}`}
+          fields={PRICES}
+          whole={whole}
+          row={tariff as never}
+        >
+          <li className={classes.node}>
+            <Link to="/prices">The week painted, lines, dated prices and rivals</Link>
+          </li>
+        </Node>
+      ))}
+    </>
   );
 }
 

@@ -1,7 +1,7 @@
 import { HABITS } from "../shared/habits";
 
 /** What each part of the drawing is asked for, in the words of the carport, and why it is asked. */
-export type Kind = "household" | "circuit" | "lead" | "vehicle" | "band" | "trip" | "feeder";
+export type Kind = "household" | "circuit" | "lead" | "vehicle" | "tariff" | "band" | "array" | "trip" | "feeder";
 
 export interface FieldSpec {
   name: string;
@@ -40,7 +40,11 @@ export const PLACE: FieldSpec[] = [
   ask("currency", "Currency", "text", { why: "Three letters, for example EUR." }),
   ask("wake", "Up at", "clock", { why: "What has to be done by hand is planned while someone is up." }),
   ask("bedtime", "In bed by", "clock"),
-  ask("latitude", "Latitude", "number", { unit: "°", more: true, why: "For dusk and dawn on the night sheet." }),
+  ask("latitude", "Latitude", "number", {
+    unit: "°",
+    more: true,
+    why: "For dusk and dawn, and for the sun on your roof.",
+  }),
   ask("longitude", "Longitude", "number", { unit: "°", more: true }),
   ask("horizon_nights", "Nights planned ahead", "number", { more: true }),
   ask("habit", "Cars charge", "choice", { choices: HABITS, more: true, why: "Unless a car has a habit of its own." }),
@@ -72,7 +76,7 @@ export const SUPPLY: FieldSpec[] = [
   ask("sun_day_kw", "Own sun on a usual day", "steps", {
     unit: "kW",
     more: true,
-    why: "From a clock time on, ending in 0, for example 09:00 0.8, 11:00 2.5, 15:00 0.",
+    why: "From a clock time on, ending in 0, for example 09:00 0.8, 11:00 2.5, 15:00 0. Until panels are drawn on Sun.",
   }),
 ];
 
@@ -198,9 +202,10 @@ export const VEHICLE: FieldSpec[] = [
 ];
 
 export const PRICES: FieldSpec[] = [
+  ask("name", "Name", "text", { required: true, why: "As it stands on your sheet." }),
   ask("default_price", "Price a kWh", "price", {
     required: true,
-    why: "Whenever no band below says otherwise. Keep all decimals of your sheet.",
+    why: "Whenever no line of the sheet says otherwise; the lines are typed or painted on Prices.",
   }),
   ask("export_price", "Paid for what you feed in", "price"),
   ask("daily_charge", "Fixed a day", "price", { more: true }),
@@ -208,13 +213,14 @@ export const PRICES: FieldSpec[] = [
   ask("contracted_kw", "Contracted power", "number", { unit: "kW", more: true }),
 ];
 
-export const BAND: FieldSpec[] = [
-  ask("name", "Name", "text", { required: true }),
-  ask("price", "Price a kWh", "price", { required: true }),
-  ask("start", "From", "clock", { required: true }),
-  ask("end", "To", "clock", { required: true, why: "May cross midnight; 00:00 to 00:00 is all day." }),
-  ask("days", "Days", "days"),
-  ask("months", "Months", "numbers", { more: true, why: "For example 11 12 1 2; empty for all." }),
+export const ARRAY: FieldSpec[] = [
+  ask("name", "Name", "text", { required: true, why: "As you call it: south roof, carport." }),
+  ask("kwp", "Rated power", "number", { unit: "kWp", required: true, why: "All panels of one plane together." }),
+  ask("tilt_deg", "Tilt", "number", { unit: "°", why: "0 lies flat, 90 stands upright." }),
+  ask("azimuth_deg", "Looks to", "number", { unit: "°", why: "By the compass: 90 is east, 180 south, 270 west." }),
+  ask("losses_pct", "Losses", "number", { unit: "%", why: "Wires, dirt, heat and inverter: 14 is usual." }),
+  ask("inverter_kw", "Inverter gives at most", "number", { unit: "kW" }),
+  ask("correction", "Corrected by", "number", { why: "What measured output found; 1 leaves the model as it is." }),
 ];
 
 export const TRIP: FieldSpec[] = [

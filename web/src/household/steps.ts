@@ -13,7 +13,7 @@ export function nextQuestion(
   if (whole.circuits.length === 0) return { kind: "circuit", says: "Now the circuit a car is charged from." };
   if (whole.leads.length === 0) return { kind: "lead", says: "Now what hangs on it: a wall unit, or a portable lead." };
   if (whole.vehicles.length === 0) return { kind: "vehicle", says: "Now the car." };
-  if (Number(whole.household.default_price) === 0) return { kind: "prices", says: "Now what a kWh costs." };
+  if (whole.tariffs.length === 0) return { kind: "prices", says: "Now what a kWh costs." };
   if (whole.trips.length === 0) return { kind: "trip", says: "Last: the next trip." };
   return null;
 }

@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { BAND, CIRCUIT, LEAD, TRIP } from "./fields";
+import { CIRCUIT, LEAD, PRICES, TRIP } from "./fields";
 import { typed, written } from "./values";
 
 const field = (fields: typeof LEAD, name: string) => {
@@ -20,8 +20,8 @@ describe("what is typed into the drawing", () => {
   });
 
   it("keeps a price as text, so that no decimal is lost", () => {
-    expect(typed(field(BAND, "price"), "0.06512")).toBe("0.06512");
-    expect(written(field(BAND, "price"), "0.0651200", "UTC")).toBe("0.06512");
+    expect(typed(field(PRICES, "default_price"), "0.06512")).toBe("0.06512");
+    expect(written(field(PRICES, "default_price"), "0.0651200", "UTC")).toBe("0.06512");
   });
 
   it("writes a moment on the clock of the house", () => {

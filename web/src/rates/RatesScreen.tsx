@@ -1,6 +1,6 @@
 import { useState } from "react";
 import { Link } from "react-router";
-import { BringTable } from "../shared/BringTable";
+import { BringFile } from "../shared/BringFile";
 import { amps, type Manner } from "../shared/format";
 import { Currents } from "./Currents";
 import { RateLine } from "./RateLine";
@@ -63,7 +63,7 @@ export function RatesScreen() {
       </div>
       <h2>Readings</h2>
       <ReadingList hookup={hookup} manner={manner} />
-      <BringTable
+      <BringFile
         key={`${keyOf(hookup)} file`}
         title="Bring readings from a file, or take them with you"
         one="reading"
@@ -74,7 +74,7 @@ export function RatesScreen() {
           The readings kept here
         </a>{" "}
         are such a file.
-      </BringTable>
+      </BringFile>
       <h2>The chain</h2>
       <WhatIf key={`${keyOf(hookup)} chain`} hookup={hookup} manner={manner} />
       <h2>Currents</h2>

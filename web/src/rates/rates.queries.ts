@@ -80,6 +80,6 @@ export function useThrowOptionAway() {
   });
 }
 
-export function bringReadings(hookup: HookupOut, body: Schemas["Table"]) {
-  return told(api.POST("/api/hookups/{vehicle_id}/{lead_id}/table", { params: pathOf(hookup), body }));
+export function bringReadings(hookup: HookupOut, form: FormData) {
+  return told(api.POST("/api/hookups/{vehicle_id}/{lead_id}/table", { params: pathOf(hookup), body: form as never }));
 }

@@ -57,7 +57,11 @@ export function CarEvening({ car: known, manner, cautions }: Props) {
               <span>{energy(car.wall_kwh)}</span>
               <span>{money(car.cost, manner)}</span>
               <span>{distance(car.range_km, manner)} of range</span>
-              {car.solar_kwh > 0 && <span>{energy(car.solar_kwh)} own sun</span>}
+              {car.solar_kwh > 0 && (
+                <span>
+                  {energy(car.solar_kwh)} own sun; {money(car.cost_sun_free, manner)} with the sun as free
+                </span>
+              )}
             </>
           )}
         </p>

@@ -4,7 +4,7 @@ import classes from "./NightSheet.module.css";
 import type { Place } from "./place";
 import { RowName } from "./RowName";
 
-/** Load of the house as a line; own sun as a wash from above. */
+/** Load of the house as a line; own sun as a wash from above, and what the house leaves of it from below. */
 export function House({ slots, ...place }: Place & { slots: Schemas["HouseSlot"][] }) {
   const { x, top, height, end } = place;
   const most = Math.max(1, ...slots.map((slot) => Math.max(slot.base_kw, slot.sun_kw)));
@@ -19,6 +19,19 @@ export function House({ slots, ...place }: Place & { slots: Schemas["HouseSlot"]
       <RowName name="House" note={`kW, to ${most.toFixed(1)}`} place={place} />
       {sunny && (
         <path className={classes.sun} d={`${steps(sun, x, down, end)} V ${top} H ${x(new Date(first.at))} Z`} />
+      )}
+      {sunny && (
+        <path
+          className={classes.surplus}
+          d={`${steps(
+            slots.map((slot) => ({ at: slot.at, value: slot.surplus_kw })),
+            x,
+            y,
+            end,
+          )} V ${top + height} H ${x(new Date(first.at))} Z`}
+        >
+          <title>Sun that the house leaves over</title>
+        </path>
       )}
       <path
         className={classes.house}

@@ -3,6 +3,7 @@ import { useState } from "react";
 import type { Tonight } from "../../api/client";
 import { timeAxis } from "../../shared/axis";
 import type { Manner } from "../../shared/format";
+import { Simulated } from "../../shared/Simulated";
 import { CarTide } from "./CarTide";
 import { CircuitLoad } from "./CircuitLoad";
 import { HourLines } from "./HourLines";
@@ -65,6 +66,7 @@ export function NightSheet({ plan, manner }: { plan: Tonight; manner: Manner }) 
       <p className={classes.told} aria-live="polite">
         {told || "Point at a session, or reach it with Tab, to read it here."}
       </p>
+      <Simulated what={plan.simulated} />
       <NightTable plan={plan} manner={manner} />
     </section>
   );

@@ -1,30 +1,16 @@
 import type { Schemas } from "../../api/client";
+import { DepthBox, DepthHatches } from "../../shared/DepthHatch";
 import { price } from "../../shared/format";
 import classes from "./NightSheet.module.css";
 import type { Place } from "./place";
 import { RowName } from "./RowName";
-
-const DEPTHS = [0, 1, 2, 3, 4];
 
 /** Prices in five steps of depth, each with its own hatch, so that no colour is needed to tell them apart. */
 export function PriceBands({ runs, ...place }: Place & { runs: Schemas["PriceRun"][] }) {
   const { x, top, height, end } = place;
   return (
     <g>
-      <defs>
-        {DEPTHS.map((depth) => (
-          <pattern
-            key={depth}
-            id={`depth-${depth}`}
-            width={13 - depth * 2.4}
-            height={13 - depth * 2.4}
-            patternUnits="userSpaceOnUse"
-            patternTransform={`rotate(${depth % 2 ? 45 : -45})`}
-          >
-            <line x1="0" y1="0" x2="0" y2="14" stroke="var(--depth)" strokeWidth={0.5 + depth * 0.4} />
-          </pattern>
-        ))}
-      </defs>
+      <DepthHatches />
       <RowName name="Price" note="a kWh" place={place} />
       {runs.map((run) => {
         const from = x(new Date(run.start));
@@ -34,15 +20,7 @@ export function PriceBands({ runs, ...place }: Place & { runs: Schemas["PriceRun
         const text = width > label.length * 7 + 10 ? label : width > short.length * 7 + 8 ? short : "";
         return (
           <g key={run.start}>
-            <rect x={from} y={top} width={width} height={height} fill="var(--depth)" opacity={0.06 + run.depth * 0.1} />
-            <rect
-              x={from}
-              y={top}
-              width={width}
-              height={height}
-              fill={`url(#depth-${run.depth})`}
-              className={classes.band}
-            />
+            <DepthBox depth={run.depth} x={from} y={top} width={width} height={height} className={classes.band} />
             {text && (
               <>
                 <rect className={classes.plate} x={from + 4} y={top + 8} width={text.length * 6.9 + 8} height={18} />
