@@ -23,6 +23,7 @@ Usage: ./moon COMMAND
                                times and figures of the planner beside a plain MILP
   bench year [--weeks N] [--full]
                                a year of nights lived through, beside plug-and-go and a planner who knew the future
+  bench series [--rows N]      a year of prices and of an array's output, and a file of a million rows
   schema                       the household document as JSON Schema
 END
 }
@@ -167,7 +168,7 @@ make_types() {
 
 run_bench() {
   local name=${1:-}
-  [ -n "$name" ] && [ -f "$root/tests/bench/$name.py" ] || { say "moon bench: one of: plan, year"; exit 2; }
+  [ -n "$name" ] && [ -f "$root/tests/bench/$name.py" ] || { say "moon bench: one of: plan, year, series"; exit 2; }
   shift
   need_python
   once dev "$(hash_of "$root/requirements/dev.lock")" install_python dev

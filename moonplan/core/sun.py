@@ -50,7 +50,8 @@ class Array:
     """Panels in one plane.
 
     kwp : rated power. [kW] tilt_deg : 0 lies flat, 90 stands. azimuth_deg : where it looks, 0 north, 90 east, 180 south.
-    losses : fraction lost between the light on the plane and the meter. inverter_kw : most that comes out, if it is known.
+    losses : fraction lost between the light in the panels and the meter: dirt, wires, heat, inverter. inverter_kw : most
+    that comes out, if it is known.
     correction : what measurement found the model to be off by.
     """
 
@@ -87,26 +88,30 @@ def clear_sky(place: Place, at_s: Seconds) -> Irradiance:
 def output_kw(array: Array, place: Place, at_s: Seconds, light: Irradiance) -> Floats:
     """Output of an array at instants (shape (n,), UTC seconds). [kW]
 
-    Plane-of-array irradiance (Hay and Davies's sky, as in pvlib) × kWp × (1 − losses), capped at the inverter.
+    Plane-of-array irradiance (Hay and Davies's sky, less what the glass throws back of the direct light, both as in
+    pvlib) × kWp × (1 − losses), capped at the inverter.
     """
     import pandas as pd
-    from pvlib import irradiance
+    from pvlib import iam, irradiance
     from pvlib.location import Location
 
     times = pd.DatetimeIndex(np.asarray(at_s).astype("datetime64[s]"), tz="UTC")
     sun = Location(place.latitude, place.longitude).get_solarposition(times)
+    zenith, azimuth = sun["apparent_zenith"].to_numpy(), sun["azimuth"].to_numpy()
     plane = irradiance.get_total_irradiance(
         array.tilt_deg,
         array.azimuth_deg,
-        sun["apparent_zenith"].to_numpy(),
-        sun["azimuth"].to_numpy(),
+        zenith,
+        azimuth,
         light.dni,
         light.ghi,
         light.dhi,
         dni_extra=irradiance.get_extra_radiation(times).to_numpy(),
         model="haydavies",
     )
-    on_plane = np.maximum(0.0, np.nan_to_num(np.asarray(plane["poa_global"], dtype=np.float64)))
+    through = iam.physical(irradiance.aoi(array.tilt_deg, array.azimuth_deg, zenith, azimuth))
+    reaching = np.nan_to_num(plane["poa_direct"] * through) + np.nan_to_num(plane["poa_diffuse"])
+    on_plane = np.maximum(0.0, np.asarray(reaching, dtype=np.float64))
     kw = on_plane / _RATED_IRRADIANCE * array.kwp * (1 - array.losses) * array.correction
     return kw if array.inverter_kw is None else np.minimum(kw, array.inverter_kw)
 
