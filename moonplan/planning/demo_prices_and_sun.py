@@ -14,11 +14,11 @@ from moonplan.core.household import clock
 from moonplan.core.series import Day
 from moonplan.core.sun import Array as CoreArray
 from moonplan.core.sun import Place
-from moonplan.core.timegrid import Grid, instant_at
+from moonplan.core.timegrid import Floats, Grid, instant_at
 from moonplan.devices import SKY
 from moonplan.household.models import Array, Band, Household, Tariff
 from moonplan.logbook.models import SeriesDay
-from moonplan.planning.sun import Roof, clear_day_kw
+from moonplan.planning.sun import Roof, clear_days_kw
 
 _EVERY_DAY = ["mon", "tue", "wed", "thu", "fri", "sat", "sun"]
 _ROOF = {"kwp": 6.4, "tilt_deg": 35.0, "azimuth_deg": 165.0, "losses_pct": 14.0, "inverter_kw": 6.0}
@@ -95,7 +95,9 @@ def _measured(roof: Roof, today: date, timezone: str, load: tuple[tuple[str, flo
     start, end = (int(instant_at(day, clock("00:00"), zone).timestamp()) for day in (first, today))
     grid = Grid(start, _QUARTER, (end - start) // (_QUARTER * 60), zone)
     chance = random.Random(f"meters until {today}")
-    sun = np.concatenate([_sun_of(roof, first + timedelta(days=n), zone) for n in range(_SEASON_DAYS)])
+    season = [first + timedelta(days=n) for n in range(_SEASON_DAYS)]
+    clear = clear_days_kw(roof, season, zone)
+    sun = np.concatenate([_sun_of(roof, day, output) for day, output in zip(season, clear, strict=True)])
     house, cars = np.zeros(grid.n_slots), np.zeros(grid.n_slots)
     for t, at in enumerate(grid.starts[:-1]):
         usual = [kw for clock_, kw in load if clock_ <= f"{at:%H:%M}"] or [load[-1][1]]
@@ -116,10 +118,9 @@ def _measured(roof: Roof, today: date, timezone: str, load: tuple[tuple[str, flo
     return told
 
 
-def _sun_of(roof: Roof, day: date, zone: ZoneInfo) -> np.ndarray:
+def _sun_of(roof: Roof, day: date, clear: Floats) -> Floats:
     """A day's real output: the clear day under the sky that was, clouds coming and going."""
     chance = random.Random(f"clouds of {day}")
-    clear = np.array(clear_day_kw(roof, day, zone))
     clouds = np.clip([chance.gauss(1, 0.25) for _ in clear], 0.3, 1.5)
     wanted = clear.sum() * SKY.was(roof.place, day) * _REALLY * chance.gauss(1, 0.03)
     shape = clear * clouds

@@ -78,14 +78,36 @@ def _arrays_can_be(household: Household) -> list[Mistake]:
     return mistakes
 
 
-@lru_cache(maxsize=2000)
-def clear_day_kw(roof: Roof, day: date, zone: ZoneInfo) -> tuple[float, ...]:
+def clear_day_kw(roof: Roof, day: date, zone: ZoneInfo) -> Floats:
     """A clear day's output of the roof, quarter hour by quarter hour of the local day. [kW]"""
-    return tuple(core.clear_output_kw(roof.arrays, roof.place, _grid_of(day, zone)).tolist())
+    return clear_days_kw(roof, [day], zone)[0]
 
 
-def _grid_of(day: date, zone: ZoneInfo) -> Grid:
-    start, end = (int(instant_at(day + timedelta(days=n), time(0), zone).timestamp()) for n in (0, 1))
+def clear_days_kw(roof: Roof, days: Sequence[date], zone: ZoneInfo) -> list[Floats]:
+    """Clear days' output of the roof; those that are not known yet are worked out in one go. [kW]"""
+    known = _known_days(roof, zone)
+    missing = [day for day in days if day not in known]
+    if missing:
+        grid = _grid_of(missing[0], zone, missing[-1])
+        output = core.clear_output_kw(roof.arrays, roof.place, grid)
+        at = 0
+        for n in range((missing[-1] - missing[0]).days + 1):
+            day = missing[0] + timedelta(days=n)
+            slots = _grid_of(day, zone).n_slots
+            known[day] = output[at : at + slots]
+            at += slots
+    return [known[day] for day in days]
+
+
+@lru_cache(maxsize=64)
+def _known_days(roof: Roof, zone: ZoneInfo) -> dict[date, Floats]:
+    return {}
+
+
+def _grid_of(first: date, zone: ZoneInfo, last: date | None = None) -> Grid:
+    """Quarter hours of a local day, or of the days from one to another, both included."""
+    after = (last or first) + timedelta(days=1)
+    start, end = (int(instant_at(day, time(0), zone).timestamp()) for day in (first, after))
     return Grid(start, _SLOT_MIN, (end - start) // (_SLOT_MIN * 60), zone)
 
 
@@ -103,8 +125,9 @@ def sun_ahead(household: Household, now: datetime, end: datetime) -> list[list[A
 def roof_steps(roof: Roof, days: Sequence[tuple[date, float]], zone: ZoneInfo) -> list[list[Any]]:
     """Steps of the roof's output on days with a sky factor each; the last one ends in 0."""
     steps: list[list[Any]] = []
-    for day, factor in days:
-        for at, kw in zip(_grid_of(day, zone).starts, clear_day_kw(roof, day, zone), strict=False):
+    clear = clear_days_kw(roof, [day for day, _ in days], zone)
+    for (day, factor), output in zip(days, clear, strict=True):
+        for at, kw in zip(_grid_of(day, zone).starts, output.tolist(), strict=False):
             value = round(kw * factor, 4)
             if (steps[-1][1] if steps else 0.0) != value:
                 steps.append([at.isoformat(), value])
@@ -127,7 +150,7 @@ def past_steps(household: Household, start: datetime, end: datetime) -> list[lis
         grid = _grid_of(day, zone)
         measured = means(stored, grid.edges_s)
         if np.isnan(measured).any() and roof is not None:
-            modelled = np.array(clear_day_kw(roof, day, zone)) * SKY.was(roof.place, day)
+            modelled = clear_day_kw(roof, day, zone) * SKY.was(roof.place, day)
             measured = np.where(np.isnan(measured), modelled, measured)
         for at, kw in zip(grid.starts, np.nan_to_num(measured).tolist(), strict=False):
             if (steps[-1][1] if steps else 0.0) != round(kw, 4):
@@ -199,7 +222,7 @@ def _days_ahead(household: Household, roof: Roof, now: datetime, zone: ZoneInfo)
 def _day_ahead(household: Household, roof: Roof, today: date, n: int, zone: ZoneInfo) -> dict[str, Any]:
     day = today + timedelta(days=n)
     sky = SKY.forecast(roof.place, day, today)
-    clear = np.array(clear_day_kw(roof, day, zone))
+    clear = clear_day_kw(roof, day, zone)
     base = _base_of(household, day, zone)
     quarter = _SLOT_MIN / 60
     starts = _grid_of(day, zone).starts
@@ -234,7 +257,7 @@ def _base_of(household: Household, day: date, zone: ZoneInfo) -> Floats:
 def surplus_of(household: Household, roof: Roof, today: date, day: date) -> float:
     """Sun of a day ahead that the house itself does not take, in the middle of the forecast. [kWh]"""
     zone = zone_of(household)
-    sun_kw = np.array(clear_day_kw(roof, day, zone)) * SKY.forecast(roof.place, day, today).middle
+    sun_kw = clear_day_kw(roof, day, zone) * SKY.forecast(roof.place, day, today).middle
     return float(core.surplus_kw(_base_of(household, day, zone), sun_kw).sum()) * _SLOT_MIN / 60
 
 
@@ -248,7 +271,7 @@ class _Behind:
         self.measured = np.array(
             [float(means(stored, _grid_of(day, zone).edges_s).sum()) * quarter if stored else np.nan for day in self.days]
         )
-        clear = np.array([sum(clear_day_kw(roof, day, zone)) * quarter for day in self.days])
+        clear = np.array([float(kw.sum()) * quarter for kw in clear_days_kw(roof, self.days, zone)])
         self.modelled = clear * np.array([SKY.was(roof.place, day) for day in self.days])
         self.clear = clear
 

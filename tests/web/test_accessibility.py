@@ -44,7 +44,21 @@ def test_the_screens_have_no_serious_finding(demo: Served, open_page, viewport, 
 
     page.get_by_role("link", name="Household").click()
     page.get_by_role("button", name="+ A circuit").click()
-    page.get_by_role("button", name="+ A band").click()
+    assert serious(page) == []
+
+    page.get_by_role("link", name="Prices", exact=True).click()
+    page.get_by_role("gridcell", name="Saturday 12:00").click()
+    page.get_by_role("button", name="A tariff more").click()
+    page.get_by_text("Bring dated prices of Three bands").click()
+    expect(page.get_by_text("a kWh on that Wednesday")).to_be_visible()
+    assert serious(page) == []
+    page.get_by_label("By the hour to compare").check()
+    expect(page.get_by_role("img", name="Prices known ahead, hour by hour")).to_be_visible()
+    assert serious(page) == []
+
+    page.get_by_role("link", name="Sun", exact=True).click()
+    expect(page.get_by_role("region", name="Wait for the sun?").get_by_text("Wren")).to_be_visible()
+    page.get_by_text("Bring what the house meter counted").click()
     assert serious(page) == []
 
 

@@ -79,16 +79,16 @@ def test_the_drawing_is_edited_later_with_the_keyboard(demo: Served, open_page):
     expect(page.get_by_role("button", name="Wren circuit")).to_contain_text("8 A: 1.8 kW at the wall")
 
 
-def test_a_second_car_a_circuit_and_a_band_are_added(demo: Served, open_page):
+def test_a_circuit_is_added(demo: Served, open_page):
     page = open_page(demo.link)
     page.get_by_role("link", name="Household").click()
 
     page.get_by_role("button", name="+ A circuit").click()
     answer(page, "+ A circuit", Name="street", Breaker="20")
     expect(page.get_by_role("button", name="street", exact=False).first).to_contain_text("lets 20 A through, 4.6 kW")
-    page.get_by_role("button", name="+ A band").click()
-    answer(page, "+ A band", Name="noon", Price_a_kWh="0.06512", From="11:00", To="15:00")
-    expect(page.get_by_role("button", name="noon")).to_contain_text("0.06512 from 11:00 to 15:00")
+    expect(page.get_by_role("button", name="Prices")).to_contain_text("Three bands: 0.21437 a kWh, and 2 lines")
+    page.get_by_role("link", name="The week painted, lines, dated prices and rivals").click()
+    expect(page.get_by_role("heading", name="The week as it comes out")).to_be_visible()
 
 
 def test_the_household_fits_a_phone(demo: Served, open_page):

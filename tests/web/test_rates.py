@@ -66,7 +66,7 @@ def test_a_file_with_a_bad_row_is_looked_at_and_brought_in(demo: Served, open_pa
     page.get_by_role("combobox", name="Hook-up").select_option(label="Wren on the portable lead, shed socket")
 
     page.get_by_text("Bring readings from a file").click()
-    page.get_by_label("CSV file").set_input_files(table)
+    page.get_by_label("File", exact=True).set_input_files(table)
     page.get_by_role("button", name="See what it would bring").click()
     expect(page.get_by_text("It would bring 2 new readings; 0 are here already.")).to_be_visible()
     expect(page.get_by_text("Line 3 is refused: volts: 12, expected 50 to 1000")).to_be_visible()

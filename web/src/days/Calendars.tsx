@@ -2,6 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, type Schemas, told } from "../api/client";
 import { clock, type Manner, toKm, toUnit, weekday } from "../shared/format";
+import { outdated } from "../shared/outdated";
 import classes from "./Days.module.css";
 import type { CarDays } from "./days.queries";
 
@@ -27,7 +28,7 @@ function Bring({ cars, manner }: { cars: CarDays[]; manner: Manner }) {
     mutationFn: (keep: boolean) =>
       told(api.POST("/api/calendar", { body: { text, keep, answers: given(answers, manner) } })),
     onSuccess: (brought) => {
-      if (brought.kept) client.invalidateQueries();
+      if (brought.kept) outdated(client);
     },
   });
   const found = bringing.data;

@@ -1,5 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { ApiError, api, type Schemas, told } from "../api/client";
+import { outdated } from "../shared/outdated";
 
 export type Days = Schemas["Days"];
 export type CarDays = Schemas["CarDays"];
@@ -32,7 +33,7 @@ export function useDaysEdit(nights: number) {
     mutationFn: (edit: Edit) => told(send(edit, nights)),
     onSuccess: (days: Days) => {
       client.setQueryData([KEY, nights], days);
-      return client.invalidateQueries({ predicate: (query) => query.queryKey[0] !== KEY });
+      return outdated(client, KEY);
     },
     onError: (error) => {
       if (error instanceof ApiError && error.status === 409) client.invalidateQueries({ queryKey: [KEY] });

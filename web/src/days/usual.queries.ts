@@ -1,5 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, type Schemas, told } from "../api/client";
+import { outdated } from "../shared/outdated";
 
 export type UsualOfCar = Schemas["UsualOfCar"];
 
@@ -14,7 +15,7 @@ export function useReadOdometer(car: number) {
   return useMutation({
     mutationFn: (body: Schemas["OdometerIn"]) =>
       told(api.POST("/api/usual/{vehicle_id}/odometer", { params: { path: { vehicle_id: car } }, body })),
-    onSuccess: () => client.invalidateQueries(),
+    onSuccess: () => outdated(client),
   });
 }
 
@@ -25,7 +26,7 @@ export function useRemoveOdometer() {
       told(
         api.DELETE("/api/usual/odometer/{reading_id}", { params: { path: { reading_id: id }, query: { version } } }),
       ),
-    onSuccess: () => client.invalidateQueries(),
+    onSuccess: () => outdated(client),
   });
 }
 

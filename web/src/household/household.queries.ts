@@ -1,5 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, told, type WholeHousehold } from "../api/client";
+import { outdated } from "../shared/outdated";
 import type { Kind } from "./fields";
 
 const KEY = ["household"];
@@ -25,7 +26,7 @@ export function useRowEdit() {
     mutationFn: (edit: RowEdit) => send(edit),
     onSuccess: async (whole: WholeHousehold) => {
       client.setQueryData(KEY, whole);
-      await client.invalidateQueries({ predicate: (query) => query.queryKey[0] !== KEY[0] });
+      await outdated(client, KEY[0]);
     },
   });
 }

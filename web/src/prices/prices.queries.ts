@@ -1,6 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { ApiError, api, type Schemas, told } from "../api/client";
+import { outdated } from "../shared/outdated";
 
 export type Prices = Schemas["PricesScreen"];
 export type Tariff = Schemas["TariffShown"];
@@ -27,7 +28,7 @@ export function useTariffEdit() {
     mutationFn: (edit: Edit) => told(send(edit)),
     onSuccess: (prices: Prices) => {
       client.setQueryData(KEY, prices);
-      return client.invalidateQueries({ predicate: (query) => query.queryKey[0] !== KEY[0] });
+      return outdated(client, KEY[0]);
     },
     onError: (error) => {
       if (error instanceof ApiError && error.status === 409) client.invalidateQueries({ queryKey: KEY });

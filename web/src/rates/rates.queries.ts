@@ -1,5 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, type Schemas, told } from "../api/client";
+import { outdated } from "../shared/outdated";
 
 export type Hookups = Schemas["Hookups"];
 export type HookupOut = Schemas["HookupOut"];
@@ -39,7 +40,7 @@ export function useTakeReading(hookup: HookupOut) {
       told(api.POST("/api/hookups/{vehicle_id}/{lead_id}/readings", { params: pathOf(hookup), body: reading })),
     onSuccess: (all: Hookups) => {
       client.setQueryData(KEY, all);
-      client.invalidateQueries({ queryKey: ["tonight"] });
+      outdated(client, KEY[0]);
     },
   });
 }
@@ -56,7 +57,7 @@ export function useEditReading() {
       ),
     onSuccess: (all: Hookups) => {
       client.setQueryData(KEY, all);
-      client.invalidateQueries({ queryKey: ["tonight"] });
+      outdated(client, KEY[0]);
     },
     onError: () => client.invalidateQueries({ queryKey: KEY }),
   });

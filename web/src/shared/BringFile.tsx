@@ -2,6 +2,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { type ReactNode, useId, useState } from "react";
 import type { Schemas } from "../api/client";
 import classes from "./BringFile.module.css";
+import { outdated } from "./outdated";
 
 type Brought = Schemas["Brought"] | Schemas["SeriesBrought"];
 
@@ -38,7 +39,7 @@ export function BringFile({ title, one, accept = ".csv,text/csv", asks = [], sen
       return send(form);
     },
     onSuccess: (brought) => {
-      if (brought.kept) client.invalidateQueries();
+      if (brought.kept) outdated(client);
     },
   });
   const found = bringing.data;

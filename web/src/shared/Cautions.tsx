@@ -1,6 +1,7 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { api, type Schemas, told } from "../api/client";
 import classes from "./Cautions.module.css";
+import { outdated } from "./outdated";
 
 type Caution = Schemas["ReadableCaution"];
 
@@ -32,7 +33,7 @@ function OneCaution({ caution, open }: { caution: Caution; open: boolean }) {
   const { code, about, subject, read } = caution;
   const marking = useMutation({
     mutationFn: () => told(api.PUT("/api/cautions", { body: { code, about, subject, read: !read } })),
-    onSuccess: () => client.invalidateQueries(),
+    onSuccess: () => outdated(client),
   });
   return (
     <details className={classes.caution} open={open}>

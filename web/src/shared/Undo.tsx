@@ -1,6 +1,7 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
 import { api, told } from "../api/client";
+import { outdated } from "./outdated";
 import classes from "./Undo.module.css";
 
 /** Takes the household back by its last edit; Ctrl+Z does too, where nothing is typed. */
@@ -20,7 +21,7 @@ function useUndo() {
   const client = useQueryClient();
   const undo = useMutation({
     mutationFn: () => told(api.POST("/api/undo")),
-    onSuccess: () => client.invalidateQueries(),
+    onSuccess: () => outdated(client),
   });
   const { mutate } = undo;
   useEffect(() => {

@@ -1,5 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, type Schemas, told } from "../api/client";
+import { outdated } from "../shared/outdated";
 
 export type Sun = Schemas["SunScreen"];
 export type SunDay = Schemas["SunDay"];
@@ -24,7 +25,7 @@ function useTake(send: () => Promise<Sun>) {
     mutationFn: send,
     onSuccess: (sun) => {
       client.setQueryData(KEY, sun);
-      return client.invalidateQueries({ predicate: (query) => query.queryKey[0] !== KEY[0] });
+      return outdated(client, KEY[0]);
     },
   });
 }

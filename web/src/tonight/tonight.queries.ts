@@ -1,6 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
 import { ApiError, api, type EveningEdit, type Tonight, told } from "../api/client";
+import { outdated } from "../shared/outdated";
 
 const KEY = ["tonight"];
 
@@ -42,7 +43,10 @@ export function useEveningEdit(carId: string) {
       const body = { ...edit, versions: edit.versions ?? versionsOf(shown) };
       return told(api.PATCH("/api/tonight/{vehicle_id}", { params: { path: { vehicle_id: Number(carId) } }, body }));
     },
-    onSuccess: (plan: Tonight) => client.setQueryData(KEY, plan),
+    onSuccess: (plan: Tonight) => {
+      client.setQueryData(KEY, plan);
+      return outdated(client, KEY[0]);
+    },
     onError: (error) => {
       // What the other person did is shown beside the choice.
       if (error instanceof ApiError && error.status === 409) client.invalidateQueries({ queryKey: KEY });
