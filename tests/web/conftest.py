@@ -2,6 +2,7 @@
 
 import os
 import re
+import shutil
 import socket
 import subprocess
 import sys
@@ -11,6 +12,7 @@ from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
+from urllib.parse import urlsplit
 
 import pytest
 from playwright.sync_api import Browser, Page, expect
@@ -46,28 +48,30 @@ def _free_port() -> int:
         return int(found.getsockname()[1])
 
 
-def _serve(data: Path, *options: str) -> Iterator[Served]:
-    port = _free_port()
-    address = f"http://127.0.0.1:{port}"
+def _environment(data: Path) -> dict[str, str]:
     settings = "moonplan.site.settings.house"
-    env = os.environ | {
+    return os.environ | {
         "MOONPLAN_DATA": str(data),
         "MOONPLAN_NOW": NOW,
         "DJANGO_SETTINGS_MODULE": settings,
         "PYTHONPATH": str(ROOT),
     }
 
-    def new_link() -> str:
-        command = [sys.executable, "manage.py", "house", *options, "--address", address]
-        told = subprocess.run(command, cwd=ROOT, env=env, check=True, capture_output=True, text=True).stdout
-        return re.findall(r"http\S+", told)[-1]
 
-    link = new_link()
+def _link(data: Path, address: str, *options: str) -> str:
+    """The one-time link that a start prints."""
+    command = [sys.executable, "manage.py", "house", *options, "--address", address]
+    told = subprocess.run(command, cwd=ROOT, env=_environment(data), check=True, capture_output=True, text=True).stdout
+    return re.findall(r"http\S+", told)[-1]
+
+
+def _serve(data: Path, port: int, link: str, *options: str) -> Iterator[Served]:
+    address = f"http://127.0.0.1:{port}"
     command = [sys.executable, "-m", "gunicorn", "moonplan.site.wsgi:application", "--bind", f"127.0.0.1:{port}"]
     server = subprocess.Popen(
         [*command, "--worker-class", "gthread", "--threads", "4", "--graceful-timeout", "1"],
         cwd=ROOT,
-        env=env,
+        env=_environment(data),
         stderr=subprocess.DEVNULL,
     )
     try:
@@ -77,22 +81,34 @@ def _serve(data: Path, *options: str) -> Iterator[Served]:
                 break
             except OSError:
                 time.sleep(0.1)
-        yield Served(address, link, new_link)
+        yield Served(address, link, lambda: _link(data, address, *options))
     finally:
         server.terminate()
         server.wait()
 
 
+@pytest.fixture(scope="session")
+def laid_out_demo(tmp_path_factory: pytest.TempPathFactory) -> tuple[Path, str]:
+    """The demo household as a first start lays it out, and the one-time link's path; every test gets a copy."""
+    data = tmp_path_factory.mktemp("demo")
+    return data, urlsplit(_link(data, "http://127.0.0.1", "--demo")).path
+
+
 @pytest.fixture
-def demo(tmp_path: Path) -> Iterator[Served]:
+def demo(tmp_path: Path, laid_out_demo: tuple[Path, str]) -> Iterator[Served]:
     """The demo household on a Wednesday evening, fresh for each test."""
-    yield from _serve(tmp_path, "--demo")
+    laid_out, path = laid_out_demo
+    data = tmp_path / "household"
+    shutil.copytree(laid_out, data)
+    port = _free_port()
+    yield from _serve(data, port, f"http://127.0.0.1:{port}{path}", "--demo")
 
 
 @pytest.fixture
 def empty(tmp_path: Path) -> Iterator[Served]:
     """A first start: nothing is there, and a link for the first person was printed."""
-    yield from _serve(tmp_path)
+    port = _free_port()
+    yield from _serve(tmp_path, port, _link(tmp_path, f"http://127.0.0.1:{port}"))
 
 
 @pytest.fixture

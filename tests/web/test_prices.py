@@ -121,7 +121,7 @@ def test_a_price_file_with_a_gap_is_looked_at_and_brought_in(demo: Served, open_
     page.get_by_role("button", name="See what it would bring").click()
     expect(page.get_by_text("It would bring 3 new prices; 0 are here already.")).to_be_visible()
     expect(page.get_by_role("list", name="Gaps")).to_contain_text("Nothing from 2026-01-15 02:00 to 2026-01-15 04:00.")
-    expect(page.get_by_text("Line 4 is refused: value: \"seven\", expected a number")).to_be_visible()
+    expect(page.get_by_text('Line 4 is refused: value: "seven", expected a number')).to_be_visible()
     page.get_by_role("button", name="Bring them in").click()
     expect(page.get_by_text("Brought in 3 new prices")).to_be_visible()
 
