@@ -47,6 +47,8 @@ def test_what_is_typed_in_the_table_is_on_the_week(demo: Served, open_page):
     price.fill("0.0651234")
     price.press("Enter")
     expect(hour(page, "Monday 00:00: 0.06512 by line 1, night")).to_be_visible()
+    # The sheet keeps what was typed, to the last decimal.
+    expect(price).to_have_value("0.0651234")
     # A time that is none is told at its field, and nothing changes.
     start = page.get_by_role("textbox", name="night from")
     start.fill("25:00")

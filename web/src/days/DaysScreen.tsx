@@ -2,7 +2,8 @@ import { useState } from "react";
 import { Link } from "react-router";
 import { ApiError } from "../api/client";
 import { useRowEdit } from "../household/household.queries";
-import { type Manner, money } from "../shared/format";
+import { energy, type Manner, money } from "../shared/format";
+import { Simulated } from "../shared/Simulated";
 import { Undo } from "../shared/Undo";
 import { Calendars } from "./Calendars";
 import classes from "./Days.module.css";
@@ -56,8 +57,10 @@ function Shown({ plan, nights, setNights }: { plan: Days; nights: number; setNig
         </p>
       ) : (
         <p className={classes.summary}>
-          {plan.totals.sessions} sessions, {money(plan.totals.cost, manner)};{" "}
-          {needless > 0 && `${needless} times a car need not be plugged in at all; `}
+          {plan.totals.sessions} sessions, {money(plan.totals.cost, manner)}
+          {plan.totals.solar_kwh > 0 &&
+            ` (${energy(plan.totals.solar_kwh)} own sun; ${money(plan.totals.cost_sun_free, manner)} with the sun as free)`}
+          ; {needless > 0 && `${needless} times a car need not be plugged in at all; `}
           {plan.totals.short_kwh > 0 ? (
             <strong className={classes.short}>some departure comes up short, see below.</strong>
           ) : (
@@ -66,6 +69,7 @@ function Shown({ plan, nights, setNights }: { plan: Days; nights: number; setNig
         </p>
       )}
       <Horizon plan={plan} />
+      <Simulated what={plan.simulated} />
       <DaysSheet plan={plan} manner={manner} edit={edit} onOpen={setEditing} />
       {edit.error && !atItsField && (
         <p role="alert" className={classes.wrong}>

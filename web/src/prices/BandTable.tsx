@@ -1,7 +1,7 @@
 import { ApiError } from "../api/client";
 import { useRowEdit } from "../household/household.queries";
 import { DepthSwatch } from "../shared/DepthHatch";
-import { price } from "../shared/format";
+import { sheetPrice } from "../shared/format";
 import { TextField } from "../shared/TextField";
 import { TimeField } from "../shared/TimeField";
 import classes from "./Prices.module.css";
@@ -89,7 +89,7 @@ function BandRow({ tariff, band, nth }: { tariff: Tariff; band: Line; nth: numbe
         <TextField
           label={`Price of ${band.name}`}
           size={8}
-          value={price(Number(band.price))}
+          value={sheetPrice(band.price)}
           error={errors.price}
           onCommit={(text) => change({ price: text.replace(",", ".") })}
         />
@@ -183,7 +183,7 @@ function DefaultRow({ tariff }: { tariff: Tariff }) {
         <TextField
           label="Default price"
           size={8}
-          value={price(Number(tariff.default_price))}
+          value={sheetPrice(tariff.default_price)}
           error={errors.default_price}
           onCommit={(text) =>
             edit.mutate({

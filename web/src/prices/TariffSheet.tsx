@@ -1,6 +1,6 @@
 import { ApiError } from "../api/client";
 import { useRowEdit } from "../household/household.queries";
-import { price } from "../shared/format";
+import { sheetPrice } from "../shared/format";
 import { TextField } from "../shared/TextField";
 import classes from "./Prices.module.css";
 import { type Prices, type Tariff, useTariffEdit } from "./prices.queries";
@@ -17,7 +17,7 @@ export function TariffSheet({ tariff, prices }: { tariff: Tariff; prices: Prices
     <TextField
       label={label}
       size={8}
-      value={price(Number(tariff[field]))}
+      value={sheetPrice(tariff[field])}
       error={errors[field]}
       onCommit={(text) => change({ [field]: text.replace(",", ".") || "0" })}
     />

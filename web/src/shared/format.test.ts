@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { amps, clock, day, distance, type Manner, money, price, toKm, toUnit } from "./format";
+import { amps, clock, day, distance, type Manner, money, price, sheetPrice, toKm, toUnit } from "./format";
 
 const here: Manner = { timezone: "Europe/Ljubljana", currency: "EUR", distanceUnit: "km" };
 const miles: Manner = { ...here, distanceUnit: "mi" };
@@ -22,6 +22,9 @@ describe("figures", () => {
   it("keeps the decimals of a tariff sheet", () => {
     expect(price(0.06512)).toBe("0.06512");
     expect(price(0.04)).toBe("0.04");
+    expect(sheetPrice("0.0651234")).toBe("0.0651234");
+    expect(sheetPrice("0.2500000")).toBe("0.25");
+    expect(sheetPrice("10")).toBe("10");
   });
 
   it("tells the time of the house and not of the browser, across a clock change", () => {

@@ -31,6 +31,11 @@ export function price(amount: number): string {
   return amount.toFixed(5).replace(/0{1,3}$/, "");
 }
 
+/** A price as it stands on a sheet: every decimal that was typed, and no noughts after them. */
+export function sheetPrice(text: string): string {
+  return text.includes(".") ? text.replace(/\.?0+$/, "") : text;
+}
+
 export function energy(kwh: number): string {
   return `${kwh.toFixed(1)} kWh`;
 }

@@ -56,6 +56,7 @@ export function CarTide({ car, manner, onTell, ...place }: Props) {
         const told =
           `${car.name}, ${amps(session.amps)}, ${clock(session.start, manner)}–${clock(session.end, manner)}: ` +
           `${percent(session.soc_from_pct)} to ${percent(session.soc_to_pct)}, ${energy(session.wall_kwh)}, ` +
+          `${session.solar_kwh > 0 ? `of it ${energy(session.solar_kwh)} own sun, ` : ""}` +
           `${money(session.cost, manner)}; ${session.reason}. After ten minutes: ${session.expect.volts} V, ` +
           `${session.expect.wall_kw.toFixed(1)} kW.`;
         const blockTop = blocks(session.amps);
