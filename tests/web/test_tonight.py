@@ -176,6 +176,32 @@ def test_a_session_is_pinned_moved_and_let_go_by_hand(demo: Served, open_page, v
     expect(wren).to_contain_text("8.7 kWh")
 
 
+def test_a_session_is_pulled_on_the_sheet_and_moved_with_the_keyboard(demo: Served, open_page):
+    page = open_page(demo.link)
+    wren = car(page, "Wren")
+    block = page.get_by_role("button", name=re.compile("^Wren, 10 A"))
+    expect(block).to_have_accessible_name(re.compile("02:00–05:47"))
+    block.scroll_into_view_if_needed()
+    box = block.bounding_box()
+    axis = page.get_by_role("group", name=re.compile("^Night sheet")).bounding_box()
+    # From 18:10 to 09:00 is the sheet's width but for the names: an hour to the left is about this far.
+    an_hour = (axis["width"] - 94) / (14 + 50 / 60)
+    page.mouse.move(box["x"] + 20, box["y"] + 10)
+    page.mouse.down()
+    page.mouse.move(box["x"] + 20 - an_hour, box["y"] + 10, steps=4)
+    page.mouse.up()
+
+    expect(block).to_have_accessible_name(re.compile("01:00–"))
+    expect(page.get_by_text("Wren is pinned from 01:00 to 05:30")).to_be_visible()
+    block.press("ArrowRight")
+    expect(block).to_have_accessible_name(re.compile("01:15–"))
+    # It is the same block that has the focus: the next key goes on from there.
+    page.keyboard.press("Shift+ArrowLeft")
+    expect(wren.get_by_role("textbox", name="Pinned to")).to_have_value("05:30")
+    page.get_by_role("button", name="Undo").click()
+    expect(wren.get_by_role("textbox", name="Pinned to")).to_have_value("05:45")
+
+
 def test_a_habit_of_its_own_says_what_it_does(demo: Served, open_page):
     page = open_page(demo.link)
     wren = car(page, "Wren")

@@ -1,11 +1,12 @@
 import { area, curveLinear, line } from "d3-shape";
 import type { CarTonight } from "../../api/client";
 import { heights, type Point, steps } from "../../shared/axis";
-import { amps, clock, energy, type Manner, money, percent } from "../../shared/format";
+import { clock, type Manner, percent } from "../../shared/format";
 import water from "../../shared/Tide.module.css";
 import classes from "./NightSheet.module.css";
 import type { Place } from "./place";
 import { RowName } from "./RowName";
+import { SessionBlock } from "./SessionBlock";
 
 interface Props extends Place {
   car: CarTonight;
@@ -50,38 +51,20 @@ export function CarTide({ car, manner, onTell, ...place }: Props) {
       </text>
       <path className={water.tide} d={curve} />
       <line className={classes.base} x1={place.left} x2={x(last)} y1={bottom + 4 + BLOCKS} y2={bottom + 4 + BLOCKS} />
-      {car.sessions.map((session) => {
-        const from = x(new Date(session.start));
-        const width = Math.max(3, Math.min(x(new Date(session.end)), x(last)) - from);
-        const told =
-          `${car.name}, ${amps(session.amps)}, ${clock(session.start, manner)}–${clock(session.end, manner)}: ` +
-          `${percent(session.soc_from_pct)} to ${percent(session.soc_to_pct)}, ${energy(session.wall_kwh)}, ` +
-          `${session.solar_kwh > 0 ? `of it ${energy(session.solar_kwh)} own sun, ` : ""}` +
-          `${money(session.cost, manner)}; ${session.reason}. After ten minutes: ${session.expect.volts} V, ` +
-          `${session.expect.wall_kw.toFixed(1)} kW.`;
-        const blockTop = blocks(session.amps);
-        return (
-          <g
-            key={session.start}
-            role="button"
-            aria-label={told}
-            tabIndex={0}
-            className={water.session}
-            onFocus={() => onTell(told)}
-            onMouseEnter={() => onTell(told)}
-            onClick={() => onTell(told)}
-            onKeyDown={(event) => event.key === "Enter" && onTell(told)}
-          >
-            <rect x={from} y={blockTop} width={width} height={blocks(0) - blockTop} />
-            {width > 34 && (
-              <text className={classes.blockName} x={from + 5} y={blocks(0) - 7}>
-                {amps(session.amps)}
-                {width > 150 ? `, ${clock(session.start, manner)}–${clock(session.end, manner)}` : ""}
-              </text>
-            )}
-          </g>
-        );
-      })}
+      {car.sessions.map((session, i) => (
+        <SessionBlock
+          // biome-ignore lint/suspicious/noArrayIndexKey: a session that is moved stays the one that has the focus
+          key={i}
+          car={car}
+          session={session}
+          pinnable={car.pinnable[i]}
+          manner={manner}
+          x={x}
+          end={end}
+          blocks={blocks}
+          onTell={onTell}
+        />
+      ))}
       {car.departure && new Date(car.departure.leave) <= last && (
         <g>
           <line

@@ -64,7 +64,8 @@ export function NightSheet({ plan, manner }: { plan: Tonight; manner: Manner }) 
         )}
       </div>
       <p className={classes.told} aria-live="polite">
-        {told || "Point at a session, or reach it with Tab, to read it here."}
+        {told ||
+          "Point at a session, or reach it with Tab, to read it here; pull it, or press the arrow keys, to pin it elsewhere."}
       </p>
       <Simulated what={plan.simulated} />
       <NightTable plan={plan} manner={manner} />

@@ -1,0 +1,99 @@
+import { type KeyboardEvent, type PointerEvent, useState } from "react";
+import type { CarTonight, Schemas, SessionOut } from "../../api/client";
+import type { Heights } from "../../shared/axis";
+import { amps, clock, energy, type Manner, money, percent } from "../../shared/format";
+import water from "../../shared/Tide.module.css";
+import { stepped } from "../../shared/TimeField";
+import { useEveningEdit } from "../tonight.queries";
+import classes from "./NightSheet.module.css";
+import type { Place } from "./place";
+
+interface Props extends Pick<Place, "x" | "end"> {
+  car: CarTonight;
+  session: SessionOut;
+  /** The session as it would be pinned. */
+  pinnable?: Schemas["Pinnable"];
+  manner: Manner;
+  blocks: Heights;
+  onTell: (told: string) => void;
+}
+
+const QUARTER = 15;
+const KEYS: Record<string, number> = { ArrowLeft: -QUARTER, ArrowRight: QUARTER };
+/** Under so many pixels a press is no pull. */
+const STILL = 4;
+
+/** A session on the sheet. Pulled, or moved with the arrow keys, it is pinned where it is left; the rest is planned around it. */
+export function SessionBlock({ car, session, pinnable, manner, x, end, blocks, onTell }: Props) {
+  const editing = useEveningEdit(car.id);
+  const [pull, setPull] = useState<{ from: number; by: number } | null>(null);
+  const start = new Date(session.start);
+  const from = x(start) + (pull?.by ?? 0);
+  const width = Math.max(3, Math.min(x(new Date(session.end)), x(new Date(end))) - x(start));
+  const told =
+    `${car.name}, ${amps(session.amps)}, ${clock(session.start, manner)}–${clock(session.end, manner)}: ` +
+    `${percent(session.soc_from_pct)} to ${percent(session.soc_to_pct)}, ${energy(session.wall_kwh)}, ` +
+    `${session.solar_kwh > 0 ? `of it ${energy(session.solar_kwh)} own sun, ` : ""}` +
+    `${money(session.cost, manner)}; ${session.reason}. After ten minutes: ${session.expect.volts} V, ` +
+    `${session.expect.wall_kw.toFixed(1)} kW.`;
+
+  function move(minutes: number, longer = 0) {
+    if (!pinnable || (minutes === 0 && longer === 0)) return;
+    const pin = {
+      ...pinnable,
+      pin_start: stepped(pinnable.pin_start, minutes),
+      pin_end: stepped(pinnable.pin_end, minutes + longer),
+    };
+    onTell(`${car.name}: planning around ${pin.pin_start} to ${pin.pin_end} …`);
+    editing.mutate(pin, {
+      onSuccess: () => onTell(`${car.name} is pinned from ${pin.pin_start} to ${pin.pin_end}; “By hand” lets it go.`),
+      onError: (error) => onTell(`It stays where it was: ${error.message}`),
+    });
+  }
+
+  function drop(event: PointerEvent<SVGGElement>) {
+    if (!pull) return;
+    event.currentTarget.releasePointerCapture(event.pointerId);
+    setPull(null);
+    if (Math.abs(pull.by) < STILL) return onTell(told);
+    const later = x.invert(x(start) + pull.by).getTime() - start.getTime();
+    move(Math.round(later / 60_000 / QUARTER) * QUARTER);
+  }
+
+  function key(event: KeyboardEvent) {
+    const way = KEYS[event.key];
+    if (event.key === "Enter") onTell(told);
+    if (!way) return;
+    event.preventDefault();
+    if (event.shiftKey) move(0, way);
+    else move(way);
+  }
+
+  return (
+    <g
+      role="button"
+      aria-label={`${told} The arrow keys move it, with Shift they make it longer or shorter.`}
+      aria-busy={editing.isPending}
+      tabIndex={0}
+      className={`${water.session} ${classes.movable}`}
+      onFocus={() => onTell(told)}
+      onMouseEnter={() => onTell(told)}
+      onPointerDown={(event) => {
+        event.currentTarget.setPointerCapture(event.pointerId);
+        setPull({ from: event.clientX, by: 0 });
+      }}
+      onPointerMove={(event) => pull && setPull({ ...pull, by: event.clientX - pull.from })}
+      onPointerUp={drop}
+      onPointerCancel={() => setPull(null)}
+      onKeyDown={key}
+    >
+      <rect x={from} y={blocks(session.amps)} width={width} height={blocks(0) - blocks(session.amps)} />
+      {width > 34 && (
+        <text className={classes.blockName} x={from + 5} y={blocks(0) - 7}>
+          {amps(session.amps)}
+          {width > 150 ? `, ${clock(session.start, manner)}–${clock(session.end, manner)}` : ""}
+        </text>
+      )}
+    </g>
+  );
+}
