@@ -25,6 +25,7 @@ from moonplan.planning import calendars, cautions, days, rates, usual
 from moonplan.planning.documents import core_household, planning_now
 from moonplan.planning.drawing import drawing
 from moonplan.planning.evenings import set_evening
+from moonplan.planning.heading import heading
 from moonplan.planning.series import text_of
 from moonplan.planning.tonight import edit_evening, refinement, tonight
 
@@ -236,16 +237,8 @@ def undo(request: HttpRequest) -> Any:
 
 
 def _hookups(household: Household) -> dict[str, Any]:
-    last = Change.objects.filter(household=household, undone=False).first()
     now = planning_now()
-    return {
-        "timezone": household.timezone,
-        "currency": household.currency,
-        "distance_unit": household.distance_unit,
-        "now": now,
-        "hookups": rates.hookups(household, core_household(household, now)),
-        "undo": None if last is None else last.what,
-    }
+    return heading(household, now) | {"hookups": rates.hookups(household, core_household(household, now))}
 
 
 def _pair(person: Person, vehicle_id: int, lead_id: int) -> tuple[rows.Vehicle, rows.Lead]:

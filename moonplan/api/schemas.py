@@ -1055,6 +1055,7 @@ class TariffComparison(Schema):
 
     tariffs: list[ComparedTariff]
     of: int
+    simulated: list[str]
     months: list[BillsOfMonth]
     totals: list[BillOut]
     turns: list[Turn]

@@ -17,10 +17,11 @@ from moonplan.core.planner.plan import Plan, document, plan
 from moonplan.core.planner.remedies import Edit, OfNight, OfTrip, Remedy, remedies
 from moonplan.core.timegrid import night_of
 from moonplan.household import editing
-from moonplan.household.models import Change, Evening, Household, Person, Trip, Vehicle
+from moonplan.household.models import Evening, Household, Person, Trip, Vehicle
 from moonplan.planning import usual
 from moonplan.planning.documents import as_core, household_document, planning_now
 from moonplan.planning.evenings import set_evening
+from moonplan.planning.heading import heading
 from moonplan.planning.standins import simulated
 
 FEWEST, MOST = 1, 14
@@ -34,15 +35,10 @@ def days(person: Person, nights: int) -> dict[str, Any]:
     household, now = person.household, planning_now()
     made = _plan(household, now, nights)
     answer = document(made)
-    zone = made.problem.household.zone
     rows = {str(vehicle.pk): vehicle for vehicle in Vehicle.objects.of(household)}
     trips = list(Trip.objects.of(household).filter(back__gt=now, leave__lt=made.problem.grid.starts[-1]))
-    last = Change.objects.filter(household=household, undone=False).first()
     return {
-        "now": now.astimezone(zone).isoformat(),
-        "timezone": household.timezone,
-        "currency": household.currency,
-        "distance_unit": household.distance_unit,
+        **heading(household, now),
         "nights": nights,
         "household_version": household.version,
         "habit": household.habit,
@@ -55,7 +51,6 @@ def days(person: Person, nights: int) -> dict[str, Any]:
         ],
         "totals": answer["totals"],
         "simulated": simulated(household, now),
-        "undo": None if last is None else last.what,
         "server_ms": round((time.perf_counter() - began) * 1000),
     }
 

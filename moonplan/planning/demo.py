@@ -12,7 +12,7 @@ from django.db import transaction
 from moonplan.core.timegrid import instant_at
 from moonplan.household.models import Circuit, Feeder, Household, Lead, Person, Trip, Vehicle
 from moonplan.logbook.models import OdometerReading, RateReading, SocReading
-from moonplan.planning.demo_prices_and_sun import prices_and_sun
+from moonplan.planning.demo_prices_and_sun import measurements, prices_and_sun
 
 ZONE = "Europe/Ljubljana"
 _NAME = "Alder Lane"
@@ -80,8 +80,9 @@ def demo(now: datetime) -> Person:
         user = get_user_model().objects.create_user("demo")
         person = Person.objects.create(user=user, household=household)
         _rows(household, now)
-        prices_and_sun(household, now)
+        prices_and_sun(household)
     _trips(person.household, now)
+    measurements(person.household, now)
     return person
 
 

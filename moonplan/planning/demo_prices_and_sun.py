@@ -31,18 +31,24 @@ _QUARTER = 15
 _CHARGED = {0: (22, 3, 10.9), 1: (22, 2, 2.3), 3: (22, 5, 10.9), 5: (22, 4, 2.3)}
 
 
-def prices_and_sun(household: Household, now: datetime) -> None:
-    """Lay out what the screens of prices and of sun show."""
+def prices_and_sun(household: Household) -> None:
+    """Lay out the household's tariffs and its roof."""
     _tariffs(household)
     Array.objects.create(household=household, name="south roof", **_ROOF)
+
+
+def measurements(household: Household, now: datetime) -> None:
+    """What roof and meters counted up to yesterday; days that are there already stay as they are."""
     today = now.astimezone(ZoneInfo(household.timezone)).date()
-    roof = _roof(household)
+    if SeriesDay.objects.of(household, "sun").filter(day=today - timedelta(days=1)).exists():
+        return
     load = tuple((at, kw) for at, kw in household.base_load_kw)
-    for kind, days in _measured(roof, today, household.timezone, load).items():
-        SeriesDay.objects.bulk_create(
+    for kind, days in _measured(_roof(household), today, household.timezone, load).items():
+        rows = [
             SeriesDay(household=household, kind=kind, day=day.day, minutes=day.minutes, values=list(day.values))
             for day in days
-        )
+        ]
+        SeriesDay.objects.bulk_create(rows, ignore_conflicts=True)
 
 
 def _tariffs(household: Household) -> None:

@@ -21,8 +21,9 @@ from moonplan.core.timegrid import Floats, Grid, instant_at
 from moonplan.devices import SKY
 from moonplan.household import editing
 from moonplan.household import models as rows
-from moonplan.household.models import Change, Household, Person
+from moonplan.household.models import Household, Person
 from moonplan.logbook.models import SeriesDay
+from moonplan.planning.heading import heading
 from moonplan.planning.series import TITLES, span_of
 from moonplan.planning.usual import zone_of
 
@@ -175,16 +176,11 @@ def sun_screen(household: Household, now: datetime) -> dict[str, Any]:
     zone = zone_of(household)
     today = now.astimezone(zone).date()
     roof = roof_of(household)
-    last = Change.objects.filter(household=household, undone=False).first()
     behind = None if roof is None else _Behind(household, roof, today, zone)
     found = None if behind is None else behind.correction
     load = learned(household, now)
     return {
-        "timezone": household.timezone,
-        "currency": household.currency,
-        "distance_unit": household.distance_unit,
-        "now": now.astimezone(zone).isoformat(),
-        "undo": None if last is None else last.what,
+        **heading(household, now),
         "latitude": household.latitude,
         "longitude": household.longitude,
         "household_version": household.version,

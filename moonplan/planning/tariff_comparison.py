@@ -22,6 +22,7 @@ from moonplan.household.models import Array, Household, Tariff, Trip, Vehicle
 from moonplan.logbook.models import SeriesImport
 from moonplan.planning import series, usual
 from moonplan.planning.documents import core_household
+from moonplan.planning.standins import made_up
 from moonplan.planning.sun import past_steps
 from moonplan.planning.tariffs import core_tariff, sheet
 
@@ -62,6 +63,7 @@ def comparison(household: Household, now: datetime, ids: list[int], months: int)
     return {
         "tariffs": [{"id": tariff.pk, "name": tariff.name, "dated": bool(tariff.feed)} for tariff in tariffs],
         "of": MONTHS,
+        "simulated": made_up(household, tariffs),
         "months": told,
         "totals": [_told(total, n) for total in totals],
         "turns": [

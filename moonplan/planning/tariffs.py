@@ -17,6 +17,7 @@ from moonplan.devices import FEEDS
 from moonplan.household import editing
 from moonplan.household.models import Band, Change, Household, Person, Tariff
 from moonplan.logbook.models import SeriesDay
+from moonplan.planning.heading import heading
 from moonplan.planning.series import keep_up, span_of
 from moonplan.planning.usual import zone_of
 
@@ -121,13 +122,8 @@ def prices_screen(household: Household, now: datetime) -> dict[str, Any]:
     """Every tariff of the household, with its weeks as they come out."""
     zone = zone_of(household)
     present = in_force(household, now.astimezone(zone).date())
-    last = Change.objects.filter(household=household, undone=False).first()
     return {
-        "timezone": household.timezone,
-        "currency": household.currency,
-        "distance_unit": household.distance_unit,
-        "now": now.astimezone(zone).isoformat(),
-        "undo": None if last is None else last.what,
+        **heading(household, now),
         "feeds": [
             {"key": key, "name": feed.name, "simulated": feed.simulated, "step_minutes": feed.step_minutes}
             for key, feed in FEEDS.items()

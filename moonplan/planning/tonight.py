@@ -28,6 +28,7 @@ from moonplan.household.models import Change, Evening, Household, Person, Trip, 
 from moonplan.planning import cautions, refining
 from moonplan.planning.documents import as_core, core_household, household_document, planning_now, soc_of
 from moonplan.planning.evenings import set_evening
+from moonplan.planning.heading import heading
 from moonplan.planning.models import ShownPlan
 from moonplan.planning.standins import simulated
 from moonplan.planning.tariffs import DEPTHS
@@ -49,14 +50,10 @@ def tonight(person: Person) -> dict[str, Any]:
     decisions = [decide(made, i) for i in range(len(made.problem.cars))]
     until = _last_leave(made, decisions)
     revision = _keep(household, given, answer)
-    last = Change.objects.filter(household=household, undone=False).first()
     vehicles = {str(v.pk): v for v in Vehicle.objects.of(household)}
     return {
         "revision": revision,
-        "now": now.astimezone(zone).isoformat(),
-        "timezone": household.timezone,
-        "currency": household.currency,
-        "distance_unit": household.distance_unit,
+        **heading(household, now),
         "night": night.isoformat(),
         "bedtime": household.bedtime,
         "wake": household.wake,
@@ -79,7 +76,6 @@ def tonight(person: Person) -> dict[str, Any]:
             caution | {"cars": _cars_of(made, decisions, caution)}
             for caution in cautions.shown(person, made.problem.household)
         ],
-        "undo": None if last is None else last.what,
         "server_ms": round((time.perf_counter() - began) * 1000),
     }
 

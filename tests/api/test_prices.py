@@ -239,6 +239,7 @@ def test_tariffs_are_compared_month_by_month_on_the_household_s_own_drives(signe
     assert status == 200
     assert [month["month"] for month in told["months"]] == ["2025-01"]
     assert (told["of"], told["turns"]) == (12, [])
+    assert told["simulated"] == ["simulated sky", "simulated day-ahead feed"]
     three, hourly = told["months"][0]["bills"]
     assert three["km"] == hourly["km"] == told["totals"][0]["km"]
     # 31 days at 0.31 and 14 kW at 1.42.

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 from moonplan.core.household import WEEKDAYS, Band, Tariff
 from moonplan.core.painting import Stroke, painted
 from moonplan.core.tariff import weeks
-from tests.core.test_tariff_years import bands
+from tests.core.strategies import bands
 
 NIGHT = Band(name="night", price=0.1, from_=time(22), to=time(6))
 PEAK = Band(name="peak", price=0.4, from_=time(17), to=time(20), days=WEEKDAYS[:5], months=(11, 12, 1, 2))

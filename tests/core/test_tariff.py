@@ -1,6 +1,6 @@
 """The price of an instant, against a slow reading of the rule minute by minute."""
 
-from datetime import UTC, date, datetime, time, timedelta
+from datetime import UTC, date, datetime, timedelta
 from typing import Any
 
 import pytest
@@ -11,6 +11,7 @@ from moonplan.core.household import WEEKDAYS, Band, Tariff
 from moonplan.core.tariff import gaps, prices
 from moonplan.core.timegrid import grid_for
 from tests.core.factories import a_household
+from tests.core.strategies import bands
 
 NIGHTS = {"name": "night", "price": 0.1, "days": ["mon", "tue", "wed", "thu", "fri"], "from": "22:00", "to": "06:00"}
 
@@ -80,18 +81,6 @@ def test_a_repeated_hour_is_priced_both_times():
     grid = grid_for(household.now, nights=1, slot_minutes=60, zone=household.zone)
 
     assert list(prices(household.tariff, grid).band[:5]) == ["default", "default", "two", "two", "default"]
-
-
-clocks = st.builds(time, st.integers(0, 23), st.sampled_from([0, 15, 30, 45]))
-bands = st.builds(
-    Band,
-    name=st.sampled_from(["a", "b", "c"]),
-    price=st.sampled_from([0.05, 0.1, 0.2, -0.02]),
-    from_=clocks,
-    to=clocks,
-    days=st.lists(st.sampled_from(WEEKDAYS), min_size=1, max_size=7, unique=True).map(tuple),
-    months=st.one_of(st.none(), st.lists(st.integers(1, 12), min_size=1, max_size=4, unique=True).map(tuple)),
-)
 
 
 def slowly(tariff: Tariff, moment: datetime) -> float:

@@ -10,23 +10,13 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from moonplan.core.household import WEEKDAYS, Band, Tariff
+from moonplan.core.household import Band, Tariff
 from moonplan.core.planner.plan import plan
 from moonplan.core.tariff import household_contracted_kw, household_prices, prices
 from moonplan.core.timegrid import Grid, grid_for
 from tests.core.factories import a_household
+from tests.core.strategies import bands
 from tests.core.test_tariff import slowly
-
-clocks = st.builds(time, st.integers(0, 23), st.sampled_from([0, 7, 15, 30, 50]))
-bands = st.builds(
-    Band,
-    name=st.sampled_from(["a", "b", "c"]),
-    price=st.sampled_from([0.05, 0.1, 0.2, -0.02]),
-    from_=clocks,
-    to=clocks,
-    days=st.lists(st.sampled_from(WEEKDAYS), min_size=1, max_size=7, unique=True).map(tuple),
-    months=st.one_of(st.none(), st.lists(st.integers(1, 12), min_size=1, max_size=6, unique=True).map(tuple)),
-)
 
 
 def year_of(zone: ZoneInfo) -> Grid:

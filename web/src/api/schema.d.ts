@@ -3232,6 +3232,8 @@ export interface components {
             tariffs: components["schemas"]["ComparedTariff"][];
             /** Of */
             of: number;
+            /** Simulated */
+            simulated: string[];
             /** Months */
             months: components["schemas"]["BillsOfMonth"][];
             /** Totals */

@@ -2,7 +2,7 @@ import { useState } from "react";
 import { Link } from "react-router";
 import { ApiError } from "../api/client";
 import { useRowEdit } from "../household/household.queries";
-import { energy, type Manner, money } from "../shared/format";
+import { energy, mannerOf, money } from "../shared/format";
 import { Simulated } from "../shared/Simulated";
 import { Undo } from "../shared/Undo";
 import { Calendars } from "./Calendars";
@@ -34,7 +34,7 @@ export function DaysScreen() {
 function Shown({ plan, nights, setNights }: { plan: Days; nights: number; setNights: (n: number) => void }) {
   const edit = useDaysEdit(nights);
   const [editing, setEditing] = useState<string | null>(null);
-  const manner: Manner = { timezone: plan.timezone, currency: plan.currency, distanceUnit: plan.distance_unit };
+  const manner = mannerOf(plan);
   const named = edit.error instanceof ApiError ? Object.keys(edit.error.byField) : [];
   const atItsField = editing !== null && FIELDS.some(({ name }) => named.includes(name));
   const needless = plan.cars.flatMap((car) => car.nights).filter((night) => !night.plugged_in).length;

@@ -3,7 +3,7 @@ import { useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { api, told, type WholeHousehold } from "../api/client";
 import { Cautions } from "../shared/Cautions";
-import { clock, day, distance, type Manner, price, weekday } from "../shared/format";
+import { clock, day, distance, mannerOf, price, weekday } from "../shared/format";
 import { Drawing } from "./Drawing";
 import { PLACE, PRICES, TRIP } from "./fields";
 import classes from "./Household.module.css";
@@ -23,11 +23,7 @@ function Shown({ whole }: { whole: WholeHousehold }) {
   const [placed, setPlaced] = useState(household.version > 1);
   const [supplied, setSupplied] = useState(household.version > 2);
   const question = household.set_up ? null : nextQuestion(whole, placed, supplied);
-  const manner: Manner = {
-    timezone: household.timezone,
-    currency: household.currency,
-    distanceUnit: household.distance_unit as "km",
-  };
+  const manner = mannerOf(household);
   const zone = Intl.DateTimeFormat().resolvedOptions().timeZone;
   return (
     <div className={classes.screen}>

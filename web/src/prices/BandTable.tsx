@@ -2,6 +2,8 @@ import { ApiError } from "../api/client";
 import { useRowEdit } from "../household/household.queries";
 import { DepthSwatch } from "../shared/DepthHatch";
 import { sheetPrice } from "../shared/format";
+import page from "../shared/Page.module.css";
+import { Scrolled } from "../shared/Scrolled";
 import { TextField } from "../shared/TextField";
 import { TimeField } from "../shared/TimeField";
 import classes from "./Prices.module.css";
@@ -16,10 +18,9 @@ export function BandTable({ tariff }: { tariff: Tariff }) {
   return (
     <section aria-label="Lines of the sheet">
       <h2>Its lines</h2>
-      <p className={classes.hint}>The first line that matches an hour holds; where none does, the default price.</p>
-      {/* biome-ignore lint/a11y/noNoninteractiveTabindex: on a phone the table is scrolled sideways, with the keyboard too */}
-      <section className={classes.scroll} tabIndex={0} aria-label="Lines side by side">
-        <table className={classes.table}>
+      <p className={page.note}>The first line that matches an hour holds; where none does, the default price.</p>
+      <Scrolled label="Lines side by side">
+        <table className={page.table}>
           <thead>
             <tr>
               {["", "Name", "A kWh", "From", "To", "Days", "Months", "Holds", ""].map((name, i) => (
@@ -37,7 +38,7 @@ export function BandTable({ tariff }: { tariff: Tariff }) {
             <DefaultRow tariff={tariff} />
           </tbody>
         </table>
-      </section>
+      </Scrolled>
       <button
         type="button"
         disabled={edit.isPending}

@@ -1,7 +1,8 @@
 import { useState } from "react";
 import type { Schemas } from "../api/client";
 import { distance, type Manner, money } from "../shared/format";
-import classes from "./Prices.module.css";
+import page from "../shared/Page.module.css";
+import { Simulated } from "../shared/Simulated";
 import { type Comparison, type Tariff, useComparison } from "./prices.queries";
 
 /** The household's own year under two tariffs or more, planned again under each. */
@@ -21,7 +22,7 @@ export function Compare({ tariffs, manner }: { tariffs: Tariff[]; manner: Manner
   return (
     <section aria-label="Tariffs compared">
       <h2>On our own nights</h2>
-      <p className={classes.choice}>
+      <p className={page.choice}>
         {tariffs.map((tariff) => (
           <label key={tariff.id}>
             <input
@@ -49,6 +50,7 @@ export function Compare({ tariffs, manner }: { tariffs: Tariff[]; manner: Manner
         </p>
       )}
       {compared.error && asked && <p role="alert">{compared.error.message}</p>}
+      {found && <Simulated what={found.simulated} />}
       {found && <Turns found={found} manner={manner} />}
       {found && <Totals found={found} manner={manner} />}
       {found && <Months found={found} manner={manner} />}
@@ -58,7 +60,7 @@ export function Compare({ tariffs, manner }: { tariffs: Tariff[]; manner: Manner
 
 function Turns({ found, manner }: { found: Comparison; manner: Manner }) {
   return found.turns.map((turn) => (
-    <p key={turn.below + turn.above} className={classes.decision}>
+    <p key={turn.below + turn.above} className={page.decision}>
       With {distance(turn.now_km_a_month, manner)} a month <strong>{turn.cheaper_now}</strong> is cheaper, by{" "}
       <strong>{money(turn.saves_a_year, manner)} a year</strong>.{" "}
       {turn.km_a_month === null
@@ -83,7 +85,7 @@ const ROWS: [string, (bill: Schemas["BillOut"], manner: Manner) => string][] = [
 function Totals({ found, manner }: { found: Comparison; manner: Manner }) {
   const n = found.months.length;
   return (
-    <table className={classes.table}>
+    <table className={page.table}>
       <caption>
         {n === found.of ? "The year behind" : `So far, ${n} of ${found.of} months`}: your usual drives and habit, and
         the sun that was.
@@ -126,7 +128,7 @@ function Months({ found, manner }: { found: Comparison; manner: Manner }) {
   return (
     <details>
       <summary>Month by month</summary>
-      <table className={classes.table}>
+      <table className={page.table}>
         <thead>
           <tr>
             <th scope="col">Month</th>

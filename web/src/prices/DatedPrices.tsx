@@ -3,7 +3,8 @@ import { useRowEdit } from "../household/household.queries";
 import { hours, timeAxis } from "../shared/axis";
 import { BringFile } from "../shared/BringFile";
 import { clock, type Manner, nightShort, price } from "../shared/format";
-import { moments, zones } from "../shared/moments";
+import { moments, zoneAsked } from "../shared/moments";
+import page from "../shared/Page.module.css";
 import classes from "./Prices.module.css";
 import { bringPrices, type Prices, type Tariff } from "./prices.queries";
 
@@ -60,7 +61,7 @@ export function DatedPrices({ tariff, prices, manner }: { tariff: Tariff; prices
               ["per MWh", "a price per MWh"],
             ],
           },
-          { name: "zone", label: "Times without an offset are on", choices: zones(manner.timezone) },
+          zoneAsked(manner),
         ]}
         send={(form) => bringPrices(tariff, form)}
         moment={moments(manner)}
@@ -88,22 +89,22 @@ function Ahead({ tariff, manner, simulated }: { tariff: Tariff; manner: Manner; 
     path += `${path && known[i - 1]?.price !== null ? "V" : `M ${x(new Date(point.at)).toFixed(1)} ${y(point.price).toFixed(1)} V`} ${y(point.price).toFixed(1)} H ${x(new Date(next.at)).toFixed(1)} `;
   });
   return (
-    <figure className={classes.ahead} ref={ref}>
+    <figure className={page.figure} ref={ref}>
       <figcaption>
         Known ahead, a kWh{simulated && "; simulated"}: {price(Math.min(...figures.slice(0, -1)))} to {price(most)}
       </figcaption>
       <svg width={width} height={HEIGHT} role="img" aria-label="Prices known ahead, hour by hour">
-        <text x={0} y={y(most) + 4} className={classes.scale}>
+        <text x={0} y={y(most) + 4} className={page.scale}>
           {most.toFixed(3)}
         </text>
-        <text x={0} y={y(least) + 4} className={classes.scale}>
+        <text x={0} y={y(least) + 4} className={page.scale}>
           {least.toFixed(3)}
         </text>
-        <line x1={46} x2={width} y1={y(0)} y2={y(0)} className={classes.rule} />
+        <line x1={46} x2={width} y1={y(0)} y2={y(0)} className={page.rule} />
         {hours(x, 44).map((at) => (
           <g key={at.toISOString()}>
-            <line x1={x(at)} x2={x(at)} y1={TOP} y2={HEIGHT - 16} className={classes.rule} />
-            <text x={x(at)} y={HEIGHT - 3} textAnchor="middle" className={classes.scale}>
+            <line x1={x(at)} x2={x(at)} y1={TOP} y2={HEIGHT - 16} className={page.rule} />
+            <text x={x(at)} y={HEIGHT - 3} textAnchor="middle" className={page.scale}>
               {clock(at.toISOString(), manner)}
             </text>
           </g>

@@ -3,6 +3,7 @@ import { type KeyboardEvent, type PointerEvent, useState } from "react";
 import { ApiError } from "../api/client";
 import { DepthBox, DepthHatches, DepthSwatch } from "../shared/DepthHatch";
 import { price } from "../shared/format";
+import page from "../shared/Page.module.css";
 import classes from "./Prices.module.css";
 import { type Tariff, useTariffEdit } from "./prices.queries";
 import {
@@ -29,7 +30,7 @@ export function PaintedWeek({ tariff }: { tariff: Tariff }) {
     <section aria-label="The week" className={classes.painted}>
       <h2>The week as it comes out</h2>
       {tariff.weeks.length > 1 && (
-        <fieldset className={classes.seasons}>
+        <fieldset className={page.choice}>
           <legend className="visually-hidden">Months</legend>
           {tariff.weeks.map((one, i) => (
             <label key={tellMonths(one.months)}>
@@ -192,7 +193,7 @@ function GiveTo({ tariff, week, stretch }: { tariff: Tariff; week: Week; stretch
   ];
   if (!stretch) {
     return (
-      <p className={classes.hint}>
+      <p className={page.note}>
         Choose hours: pull over them, tap one corner and then the other, or walk with the arrow keys and hold Shift.
       </p>
     );

@@ -1,5 +1,6 @@
 import { useState } from "react";
-import type { Manner } from "../shared/format";
+import { mannerOf } from "../shared/format";
+import page from "../shared/Page.module.css";
 import { Undo } from "../shared/Undo";
 import { Asked } from "./Asked";
 import { BandTable } from "./BandTable";
@@ -7,7 +8,6 @@ import { Compare } from "./Compare";
 import { DatedPrices } from "./DatedPrices";
 import { NewTariff } from "./NewTariff";
 import { PaintedWeek } from "./PaintedWeek";
-import classes from "./Prices.module.css";
 import { type Prices, type Tariff, usePrices } from "./prices.queries";
 import { TariffSheet } from "./TariffSheet";
 
@@ -19,19 +19,15 @@ export function PricesScreen() {
 }
 
 function Shown({ prices }: { prices: Prices }) {
-  const manner: Manner = {
-    timezone: prices.timezone,
-    currency: prices.currency,
-    distanceUnit: prices.distance_unit,
-  };
+  const manner = mannerOf(prices);
   const [picked, setPicked] = useState<number | null>(null);
   const present = prices.tariffs.find((tariff) => tariff.in_force) ?? prices.tariffs[0];
   const tariff = prices.tariffs.find((one) => one.id === picked) ?? present;
   return (
-    <div className={classes.screen}>
-      <div className={classes.title}>
+    <div className={page.page}>
+      <div className={page.title}>
         <h1>Prices</h1>
-        <span className={classes.choice}>
+        <span className={page.choice}>
           {prices.tariffs.map((one) => (
             <label key={one.id}>
               <input type="radio" name="tariff" checked={one === tariff} onChange={() => setPicked(one.id)} />

@@ -1,4 +1,5 @@
 import { distance, type Manner, money } from "../shared/format";
+import { Scrolled } from "../shared/Scrolled";
 import classes from "./Rates.module.css";
 import type { HookupOut } from "./rates.queries";
 
@@ -6,8 +7,7 @@ import type { HookupOut } from "./rates.queries";
 export function Currents({ hookup, manner }: { hookup: HookupOut; manner: Manner }) {
   if (hookup.currents.length === 0) return <p>This hook-up does not charge: its chain leaves too little current.</p>;
   return (
-    // biome-ignore lint/a11y/noNoninteractiveTabindex: on a phone the table is scrolled sideways, with the keyboard too
-    <section className={classes.scroll} tabIndex={0} aria-label="Currents side by side">
+    <Scrolled label="Currents side by side">
       <table className={classes.table}>
         <caption>
           Every current side by side; hours are from {Math.round(hookup.soc_from_pct)} to{" "}
@@ -45,6 +45,6 @@ export function Currents({ hookup, manner }: { hookup: HookupOut; manner: Manner
           ))}
         </tbody>
       </table>
-    </section>
+    </Scrolled>
   );
 }

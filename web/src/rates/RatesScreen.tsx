@@ -1,7 +1,7 @@
 import { useState } from "react";
 import { Link } from "react-router";
 import { BringFile } from "../shared/BringFile";
-import { amps, type Manner } from "../shared/format";
+import { amps, mannerOf } from "../shared/format";
 import { Currents } from "./Currents";
 import { RateLine } from "./RateLine";
 import classes from "./Rates.module.css";
@@ -34,7 +34,7 @@ export function RatesScreen() {
       </p>
     );
   }
-  const manner: Manner = { timezone: all.timezone, currency: all.currency, distanceUnit: all.distance_unit };
+  const manner = mannerOf(all);
   return (
     <>
       <div className={classes.title}>

@@ -1,7 +1,7 @@
 import { useId, useState } from "react";
 import classes from "./Field.module.css";
 
-interface Props {
+export interface TextFieldProps {
   label: string;
   value: string;
   size?: number;
@@ -10,13 +10,25 @@ interface Props {
   onCommit: (value: string) => void;
 }
 
+interface Props extends TextFieldProps {
+  className?: string;
+  inputMode?: "numeric";
+  /** What people type, as it is meant. */
+  tidy?: (text: string) => string;
+  /** What a key makes of the text, where it makes anything of it. */
+  onStep?: (text: string, key: string) => string | null;
+}
+
+const trimmed = (text: string) => text.trim();
+
 /** A word or a figure in a line of text that is its own input; Escape takes the typing back. */
-export function TextField({ label, value, size = 10, placeholder, error, onCommit }: Props) {
+export function TextField(props: Props) {
+  const { label, value, size, placeholder, error, onCommit, className, inputMode, tidy = trimmed, onStep } = props;
   const [typed, setTyped] = useState<string | null>(null);
   const id = useId();
 
   function commit() {
-    if (typed !== null && typed.trim() !== value) onCommit(typed.trim());
+    if (typed !== null && tidy(typed) !== value) onCommit(tidy(typed));
     setTyped(null);
   }
 
@@ -24,17 +36,25 @@ export function TextField({ label, value, size = 10, placeholder, error, onCommi
     <span className={classes.field}>
       <input
         type="text"
+        inputMode={inputMode}
+        autoComplete="off"
         size={size}
         aria-label={label}
         aria-invalid={error ? true : undefined}
         aria-describedby={error ? id : undefined}
         placeholder={placeholder}
+        className={className}
         value={typed ?? value}
         onChange={(event) => setTyped(event.currentTarget.value)}
         onBlur={commit}
         onKeyDown={(event) => {
           if (event.key === "Enter") commit();
           if (event.key === "Escape") setTyped(null);
+          const next = onStep?.(typed ?? value, event.key);
+          if (next) {
+            event.preventDefault();
+            setTyped(next);
+          }
         }}
       />
       {error && (

@@ -1,55 +1,23 @@
-import { useId, useState } from "react";
 import classes from "./Field.module.css";
-
-interface Props {
-  label: string;
-  value: string;
-  error?: string;
-  onCommit: (value: string) => void;
-}
+import { TextField, type TextFieldProps } from "./TextField";
 
 const STEP_MIN = 5;
+const KEYS: Record<string, number> = { ArrowUp: STEP_MIN, ArrowDown: -STEP_MIN };
 
 /** A clock time in a line of text that is its own input: type it, or step with the arrow keys. */
-export function TimeField({ label, value, error, onCommit }: Props) {
-  const [typed, setTyped] = useState<string | null>(null);
-  const id = useId();
-
-  function commit() {
-    if (typed !== null && typed !== value) onCommit(tidy(typed));
-    setTyped(null);
-  }
-
+export function TimeField(props: TextFieldProps) {
   return (
-    <span className={classes.field}>
-      <input
-        type="text"
-        inputMode="numeric"
-        autoComplete="off"
-        placeholder="--:--"
-        aria-label={label}
-        aria-invalid={error ? true : undefined}
-        aria-describedby={error ? id : undefined}
-        className={classes.time}
-        value={typed ?? value}
-        onChange={(event) => setTyped(event.currentTarget.value)}
-        onBlur={commit}
-        onKeyDown={(event) => {
-          if (event.key === "Enter") commit();
-          if (event.key === "Escape") setTyped(null);
-          const by = { ArrowUp: STEP_MIN, ArrowDown: -STEP_MIN }[event.key];
-          if (by) {
-            event.preventDefault();
-            setTyped(stepped(typed ?? value, by));
-          }
-        }}
-      />
-      {error && (
-        <span role="alert" id={id} className={classes.error}>
-          {label}: expected {error}
-        </span>
-      )}
-    </span>
+    <TextField
+      placeholder="--:--"
+      {...props}
+      className={classes.time}
+      inputMode="numeric"
+      tidy={tidy}
+      onStep={(text, key) => {
+        const by = KEYS[key];
+        return by ? stepped(text, by) : null;
+      }}
+    />
   );
 }
 

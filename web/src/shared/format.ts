@@ -5,6 +5,15 @@ export interface Manner {
   distanceUnit: "km" | "mi";
 }
 
+/** How the figures of an answer are written. */
+export function mannerOf(answer: { timezone: string; currency: string; distance_unit: string }): Manner {
+  return {
+    timezone: answer.timezone,
+    currency: answer.currency,
+    distanceUnit: answer.distance_unit === "mi" ? "mi" : "km",
+  };
+}
+
 const KM_PER_MILE = 1.609344;
 
 export function distance(km: number, manner: Manner): string {

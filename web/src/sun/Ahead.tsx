@@ -1,6 +1,8 @@
 import { useElementSize } from "@mantine/hooks";
 import { heights, timeAxis } from "../shared/axis";
 import { energy, type Manner, nightShort, percent } from "../shared/format";
+import page from "../shared/Page.module.css";
+import { Scrolled } from "../shared/Scrolled";
 import { Simulated } from "../shared/Simulated";
 import classes from "./Sun.module.css";
 import type { Sun, SunDay } from "./sun.queries";
@@ -16,7 +18,7 @@ export function Ahead({ sun, manner }: { sun: Sun; manner: Manner }) {
   return (
     <section aria-label="The days ahead">
       <h2>The days ahead</h2>
-      <figure ref={ref} className={classes.figure}>
+      <figure ref={ref} className={page.figure}>
         <figcaption>
           A clear day (line), what the sky leaves of it: in the middle of the forecast (full), and between one case of
           ten and nine (pale); and the house (dark line). kW
@@ -24,9 +26,8 @@ export function Ahead({ sun, manner }: { sun: Sun; manner: Manner }) {
         {width > 0 && <Curves days={shown} width={width} />}
       </figure>
       {sun.sky.simulated && <Simulated what={[sun.sky.name]} />}
-      {/* biome-ignore lint/a11y/noNoninteractiveTabindex: on a phone the table is scrolled sideways, with the keyboard too */}
-      <section className={classes.scroll} tabIndex={0} aria-label="Days ahead in figures">
-        <table className={classes.table}>
+      <Scrolled label="Days ahead in figures">
+        <table className={page.table}>
           <thead>
             <tr>
               {[
@@ -63,8 +64,8 @@ export function Ahead({ sun, manner }: { sun: Sun; manner: Manner }) {
             ))}
           </tbody>
         </table>
-      </section>
-      <p className={classes.note}>
+      </Scrolled>
+      <p className={page.note}>
         Times on the clock of {manner.timezone}. The middle of the forecast is planned with; what is measured later
         takes its place.
       </p>
@@ -90,10 +91,10 @@ function Curves({ days, width }: { days: SunDay[]; width: number }) {
       role="img"
       aria-label="Sun and house of the days ahead; the table below says the same"
     >
-      <text x={0} y={TOP + 4} className={classes.scale}>
+      <text x={0} y={TOP + 4} className={page.scale}>
         {most.toFixed(1)}
       </text>
-      <line x1={30} x2={width} y1={HEIGHT - FOOT} y2={HEIGHT - FOOT} className={classes.rule} />
+      <line x1={30} x2={width} y1={HEIGHT - FOOT} y2={HEIGHT - FOOT} className={page.rule} />
       {days.map((day) => (
         <OneDay key={day.day} day={day} x={x} y={y} />
       ))}
@@ -112,12 +113,12 @@ function OneDay({ day, x, y }: { day: SunDay; x: ReturnType<typeof timeAxis>; y:
   const begins = day.curve[0]?.at ?? "";
   return (
     <g>
-      <line x1={at(begins)} x2={at(begins)} y1={TOP} y2={HEIGHT - FOOT} className={classes.rule} />
+      <line x1={at(begins)} x2={at(begins)} y1={TOP} y2={HEIGHT - FOOT} className={page.rule} />
       <path d={`${path([...high, ...low])} Z`} className={classes.spread} />
       <path d={`${path(line((point) => point.clear_kw * day.middle))} Z`} className={classes.likely} />
       <path d={path(line((point) => point.clear_kw))} className={classes.clear} />
       <path d={path(line((point) => point.house_kw))} className={classes.house} />
-      <text x={at(noon)} y={HEIGHT - 5} textAnchor="middle" className={classes.scale}>
+      <text x={at(noon)} y={HEIGHT - 5} textAnchor="middle" className={page.scale}>
         {nightShort(day.day)}
       </text>
     </g>

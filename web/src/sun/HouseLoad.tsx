@@ -4,7 +4,8 @@ import { Link } from "react-router";
 import { heights } from "../shared/axis";
 import { BringFile } from "../shared/BringFile";
 import { energy, type Manner, nightShort } from "../shared/format";
-import { moments, zones } from "../shared/moments";
+import { moments, zoneAsked } from "../shared/moments";
+import page from "../shared/Page.module.css";
 import classes from "./Sun.module.css";
 import { bringSeries, type Sun, useTakeLoad } from "./sun.queries";
 import { units } from "./units";
@@ -28,7 +29,7 @@ export function HouseLoad({ sun, manner }: { sun: Sun; manner: Manner }) {
         </p>
       )}
       {(sun.base_load_kw.length > 0 || learned) && (
-        <figure ref={ref} className={classes.figure}>
+        <figure ref={ref} className={page.figure}>
           <figcaption>
             kW over a day: planned with (line){learned && !same && ", as the meter tells it (broken line)"}
           </figcaption>
@@ -81,7 +82,7 @@ export function HouseLoad({ sun, manner }: { sun: Sun; manner: Manner }) {
               ],
             },
             units,
-            { name: "zone", label: "Times without an offset are on", choices: zones(manner.timezone) },
+            zoneAsked(manner),
           ]}
           send={(form) => bringSeries(kind, form)}
           moment={moments(manner)}
@@ -100,18 +101,18 @@ function Profile({ planned, learned, width }: { planned: Steps; learned: Steps; 
   const y = heights(most, 10, HEIGHT - 20);
   return (
     <svg width={width} height={HEIGHT} role="img" aria-label="The house's load over a day">
-      <text x={0} y={14} className={classes.scale}>
+      <text x={0} y={14} className={page.scale}>
         {most.toFixed(1)}
       </text>
       {[0, 6, 12, 18, 24].map((hour) => (
         <g key={hour}>
-          <line x1={x(hour)} x2={x(hour)} y1={10} y2={HEIGHT - 20} className={classes.rule} />
-          <text x={x(hour)} y={HEIGHT - 5} textAnchor={hour === 24 ? "end" : "middle"} className={classes.scale}>
+          <line x1={x(hour)} x2={x(hour)} y1={10} y2={HEIGHT - 20} className={page.rule} />
+          <text x={x(hour)} y={HEIGHT - 5} textAnchor={hour === 24 ? "end" : "middle"} className={page.scale}>
             {String(hour % 24).padStart(2, "0")}:00
           </text>
         </g>
       ))}
-      <line x1={30} x2={width} y1={HEIGHT - 20} y2={HEIGHT - 20} className={classes.rule} />
+      <line x1={30} x2={width} y1={HEIGHT - 20} y2={HEIGHT - 20} className={page.rule} />
       <path d={stepped(learned, x, y)} className={classes.learned} />
       <path d={stepped(planned, x, y)} className={classes.house} />
     </svg>

@@ -3,7 +3,8 @@ import { scaleBand } from "d3-scale";
 import { heights } from "../shared/axis";
 import { BringFile } from "../shared/BringFile";
 import { type Manner, nightShort } from "../shared/format";
-import { moments, zones } from "../shared/moments";
+import { moments, zoneAsked } from "../shared/moments";
+import page from "../shared/Page.module.css";
 import classes from "./Sun.module.css";
 import { bringSeries, type Sun, useTakeCorrection } from "./sun.queries";
 import { units } from "./units";
@@ -22,7 +23,7 @@ export function Measured({ sun, manner }: { sun: Sun; manner: Manner }) {
         <p>Nothing measured yet. Bring the roof's own figures, and the model is laid beside them and corrected.</p>
       )}
       {sun.measured.length > 0 && (
-        <figure ref={ref} className={classes.figure}>
+        <figure ref={ref} className={page.figure}>
           <figcaption>kWh a day: measured (bars), and the model under the sky that was (marks)</figcaption>
           {width > 0 && <Bars days={sun.measured} width={width} />}
         </figure>
@@ -44,7 +45,7 @@ export function Measured({ sun, manner }: { sun: Sun; manner: Manner }) {
       <BringFile
         title="Bring the roof's output from a file"
         one="step"
-        asks={[units, { name: "zone", label: "Times without an offset are on", choices: zones(manner.timezone) }]}
+        asks={[units, zoneAsked(manner)]}
         send={(form) => bringSeries("sun", form)}
         moment={moments(manner)}
       >
@@ -64,10 +65,10 @@ function Bars({ days, width }: { days: Sun["measured"]; width: number }) {
   const y = heights(most, 10, HEIGHT - 20);
   return (
     <svg width={width} height={HEIGHT} role="img" aria-label="Measured and modelled output, day by day">
-      <text x={0} y={14} className={classes.scale}>
+      <text x={0} y={14} className={page.scale}>
         {most.toFixed(0)}
       </text>
-      <line x1={30} x2={width} y1={HEIGHT - 20} y2={HEIGHT - 20} className={classes.rule} />
+      <line x1={30} x2={width} y1={HEIGHT - 20} y2={HEIGHT - 20} className={page.rule} />
       {shown.map((day, i) => {
         const left = x(day.day) ?? 0;
         return (
@@ -90,7 +91,7 @@ function Bars({ days, width }: { days: Sun["measured"]; width: number }) {
               className={classes.model}
             />
             {i % 7 === 0 && (
-              <text x={left} y={HEIGHT - 5} className={classes.scale}>
+              <text x={left} y={HEIGHT - 5} className={page.scale}>
                 {nightShort(day.day).split(" ").slice(1).join(" ")}
               </text>
             )}

@@ -3,7 +3,7 @@ import { Link } from "react-router";
 import { useHabits } from "../days/days.queries";
 import { energy, type Manner, money } from "../shared/format";
 import { HABITS } from "../shared/habits";
-import classes from "./Sun.module.css";
+import page from "../shared/Page.module.css";
 
 const NIGHTS = 7;
 const WORDS = Object.fromEntries(HABITS);
@@ -24,7 +24,7 @@ export function SunOrCheapest({ manner }: { manner: Manner }) {
       {asked && habits.isPending && <p role="status">Planning …</p>}
       {habits.error && <p role="alert">{habits.error.message}</p>}
       {two && (
-        <table className={classes.table}>
+        <table className={page.table}>
           <thead>
             <tr>
               {["", "Own sun", "From the grid", "Cost", "With the sun as free", "Levelled"].map((name) => (
@@ -49,7 +49,7 @@ export function SunOrCheapest({ manner }: { manner: Manner }) {
         </table>
       )}
       {two && (
-        <p className={classes.note}>
+        <p className={page.note}>
           Own sun costs what it would have earned fed in; levelled means for the same charge left at the end. Every
           habit stands side by side on <Link to="/days">Days</Link>.
         </p>

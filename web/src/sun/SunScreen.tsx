@@ -1,7 +1,8 @@
 import { ARRAY, PLACE } from "../household/fields";
 import { useHousehold } from "../household/household.queries";
 import { Node } from "../household/Node";
-import type { Manner } from "../shared/format";
+import { mannerOf } from "../shared/format";
+import page from "../shared/Page.module.css";
 import { Undo } from "../shared/Undo";
 import { Ahead } from "./Ahead";
 import { HouseLoad } from "./HouseLoad";
@@ -24,10 +25,10 @@ export function SunScreen() {
 }
 
 function Shown({ sun }: { sun: Sun }) {
-  const manner: Manner = { timezone: sun.timezone, currency: sun.currency, distanceUnit: sun.distance_unit };
+  const manner = mannerOf(sun);
   return (
-    <div className={classes.screen}>
-      <div className={classes.title}>
+    <div className={page.page}>
+      <div className={page.title}>
         <h1>Sun</h1>
         <Undo what={sun.undo} />
       </div>

@@ -1,8 +1,8 @@
 import { useState } from "react";
 import type { Schemas } from "../api/client";
 import { clock, energy, type Manner, money, nightTitle, percent, weekday } from "../shared/format";
+import page from "../shared/Page.module.css";
 import { Simulated } from "../shared/Simulated";
-import classes from "./Sun.module.css";
 import { useWaiting } from "./sun.queries";
 
 /** "Wait for Saturday's sun?", car by car: what each costs, and the chance that waiting pays. */
@@ -31,7 +31,7 @@ export function Waiting({ manner }: { manner: Manner }) {
       {waiting.error && <p role="alert">{waiting.error.message}</p>}
       <div aria-live="polite" aria-busy={waiting.isFetching}>
         {found?.cars.map((car) => (
-          <p key={car.id} className={classes.decision}>
+          <p key={car.id} className={page.decision}>
             <strong>{car.name}</strong>:{" "}
             {car.answer ? (
               <Answer answer={car.answer} manner={manner} />
@@ -58,7 +58,7 @@ function Answer({ answer, manner }: { answer: Schemas["WaitingOut"]; manner: Man
         : `It pays from ${percent(answer.pays_from * 100)} of a clear day on: a chance of ${percent(answer.chance * 100)}.`}
       {answer.short_kwh > 0 && ` Waiting leaves ${energy(answer.short_kwh)} short.`}
       {answer.sessions_waiting.length > 0 && (
-        <span className={classes.note}>
+        <span className={page.note}>
           {" "}
           Waiting, it would charge from {answer.sessions_waiting.map((at) => when(at, manner)).join(", ")}; without,
           from {answer.sessions_now.map((at) => when(at, manner)).join(", ")}.

@@ -1,6 +1,6 @@
 import { Link } from "react-router";
 import type { Tonight } from "../api/client";
-import { type Manner, nightTitle } from "../shared/format";
+import { mannerOf, nightTitle } from "../shared/format";
 import { Moon } from "../shared/Moon";
 import { Undo } from "../shared/Undo";
 import { CarEvening } from "./CarEvening";
@@ -23,7 +23,7 @@ export function TonightScreen() {
 
 function Shown({ plan }: { plan: Tonight }) {
   useRefinement(plan.revision);
-  const manner: Manner = { timezone: plan.timezone, currency: plan.currency, distanceUnit: plan.distance_unit };
+  const manner = mannerOf(plan);
   return (
     <>
       <div className={classes.title}>
