@@ -25,6 +25,7 @@ MEASURED = {"grid": "delivered", "export": "received", "sun": "received", "cars"
 TITLES = {"price": "prices", "grid": "house meter", "export": "fed in", "sun": "roof", "cars": "cars' meter"}
 _AT_ONCE = 1000
 _SHOWN = 200
+_LARGEST_FILE = 200_000_000
 
 
 def text_of(file: IO[bytes]) -> Iterator[str]:
@@ -62,6 +63,9 @@ def bring(
         If the file is not what it says.
     """
     household = person.household
+    if file.seekable() and (size := file.seek(0, io.SEEK_END)) > _LARGEST_FILE:
+        raise editing.Refused([Mistake("file", f"{size / 1e6:.0f} MB", f"at most {_LARGEST_FILE / 1e6:.0f} MB")])
+    file.seek(0)
     measure: series.Measure = "price" if kind == "price" else "power"
     try:
         place = _zone(zone or household.timezone)
@@ -197,10 +201,12 @@ def keep_up(tariff: Tariff, now: datetime, *, since: date | None = None) -> None
 
 
 def _reaches_over(days: Iterable[Day], first: date, last: date, zone: ZoneInfo) -> bool:
-    """Whether a price is known in the first and in the last quarter hour of a stretch of local days."""
+    """Whether a price is known on every day of a stretch of local days, from its first quarter hour to its last."""
     start = int(instant_at(first, time(0), zone).timestamp())
     end = int(instant_at(last + timedelta(days=1), time(0), zone).timestamp())
     known = {day.day: day for day in days}
+    if any(first + timedelta(days=n) not in known for n in range((last - first).days + 1)):
+        return False
     return all(_at(known, second) is not None for second in (start, end - 1))
 
 

@@ -9,6 +9,7 @@ from moonplan.household.models import Band, Household, Person, Tariff
 from moonplan.logbook.models import SeriesDay
 from moonplan.planning import tariffs
 from moonplan.planning.documents import core_household, planning_now
+from moonplan.planning.series import keep_up
 from moonplan.planning.tariff_comparison import months_behind, week_of
 from tests.api.conftest import Browser
 
@@ -228,6 +229,15 @@ def test_the_feed_is_fetched_once_and_kept(signed_in: Browser, person: Person):
     tariff_of(signed_in, "By the hour")
 
     assert SeriesDay.objects.filter(tariff=hourly["id"]).count() == kept
+
+
+def test_a_feed_that_was_not_asked_for_a_month_is_caught_up_with(signed_in: Browser, person: Person):
+    hourly = Tariff.objects.get(name="By the hour")
+    keep_up(hourly, planning_now(), since=date(2025, 12, 1))
+    SeriesDay.objects.filter(tariff=hourly, day__gte="2025-12-10", day__lte="2025-12-20").delete()
+
+    keep_up(hourly, planning_now(), since=date(2025, 12, 1))
+    assert SeriesDay.objects.filter(tariff=hourly, day__gte="2025-12-10", day__lte="2025-12-20").count() == 11
 
 
 def test_tariffs_are_compared_month_by_month_on_the_household_s_own_drives(signed_in: Browser, person: Person):

@@ -35,8 +35,8 @@ function Shown({ sun }: { sun: Sun }) {
       <Roof sun={sun} />
       {sun.days.length > 0 && (
         <>
-          <Ahead sun={sun} manner={manner} />
           <Waiting manner={manner} />
+          <Ahead sun={sun} manner={manner} />
           <SunOrCheapest manner={manner} />
         </>
       )}
