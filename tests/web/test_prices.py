@@ -160,3 +160,53 @@ def test_a_rival_is_typed_and_thrown_away(demo: Served, open_page):
     expect(hour(page, "Wednesday 17:00: 0.18 by the default price")).to_be_visible()
     page.get_by_role("button", name="Throw Flat away").click()
     expect(page.get_by_label("Flat to compare")).to_have_count(0)
+
+
+def test_two_windows_on_the_same_tariff_lose_nothing(demo: Served, open_page):
+    mine = prices(demo, open_page)
+    hers = open_page(demo.new_link())
+    hers.get_by_role("link", name="Prices", exact=True).click()
+    hour(hers, "Monday 06:00").click()
+    hers.get_by_role("button", name=re.compile("^night 0.08912")).click()
+    expect(hour(hers, "Monday 06:00: 0.08912 by line 1, night")).to_be_visible()
+
+    hour(mine, "Sunday 06:00").click()
+    mine.get_by_role("button", name=re.compile("^evening peak 0.29871")).click()
+    expect(mine.get_by_role("alert")).to_contain_text("demo changed this tariff meanwhile")
+    # Hers is shown now, and mine goes on top of it when it is given again.
+    expect(hour(mine, "Monday 06:00: 0.08912 by line 1, night")).to_be_visible()
+    mine.get_by_role("button", name=re.compile("^evening peak 0.29871")).click()
+    expect(hour(mine, "Sunday 06:00: 0.29871 by line 1, evening peak")).to_be_visible()
+    expect(hour(mine, "Monday 06:00: 0.08912")).to_be_visible()
+
+
+def test_the_next_tariff_is_typed_with_its_day_and_the_night_goes_by_both(demo: Served, open_page):
+    page = prices(demo, open_page)
+    page.get_by_role("button", name="A tariff more").click()
+    form = page.get_by_role("form", name="A tariff more")
+    form.get_by_role("textbox", name="Name", exact=True).fill("New sheet")
+    form.get_by_role("textbox", name="Default price a kWh").fill("0.26")
+    form.get_by_label("ours from").check()
+    form.get_by_role("textbox", name="First day").fill("tomorrow")
+    form.get_by_role("button", name="Add it").click()
+    expect(form.get_by_role("alert")).to_contain_text("First day: expected")
+    form.get_by_role("textbox", name="First day").fill("2026-01-15")
+    form.get_by_label("begin with the lines and charges of Three bands").check()
+    form.get_by_role("button", name="Add it").click()
+
+    expect(page.get_by_label("New sheet from 2026-01-15")).to_be_visible()
+    page.get_by_role("link", name="Tonight").click()
+    page.get_by_text("Read the night as a table").click()
+    table = page.get_by_role("table", name="Prices of the night")
+    expect(table.get_by_role("row").filter(has_text="06:00")).to_contain_text("0.26")
+    expect(table.get_by_role("row").filter(has_text="20:00")).to_contain_text("0.21437")
+
+
+def test_a_feed_is_chosen_and_says_that_it_is_made_up(demo: Served, open_page):
+    page = prices(demo, open_page)
+    page.get_by_role("combobox", name="Feed of dated prices").select_option(label="the simulated day-ahead feed")
+
+    expect(page.get_by_text("(made up, to stand in for a real one)")).to_be_visible()
+    expect(page.get_by_role("img", name="Prices known ahead, hour by hour")).to_be_visible()
+    page.get_by_role("link", name="Tonight").click()
+    expect(page.get_by_text("simulated sky and simulated day-ahead feed")).to_be_visible()

@@ -3,6 +3,7 @@
 import pytest
 from playwright.sync_api import Page, expect
 
+from tests.core.test_green_button import IN, a_file
 from tests.web.conftest import DESK, PHONE, Served
 
 
@@ -98,3 +99,26 @@ def test_sun_in_the_cars_shows_in_the_night_s_table(demo: Served, open_page):
 
     expect(surplus.get_by_role("row").first).to_contain_text("Left over")
     expect(page.get_by_text("Made up, to stand in for a real service: simulated sky.")).to_be_visible()
+
+
+def test_a_green_button_file_is_brought_in_and_what_is_none_is_refused(demo: Served, open_page, tmp_path):
+    good, bad = tmp_path / "meter.xml", tmp_path / "letter.xml"
+    start = 1_768_518_000  # 2026-01-16 00:00 in Ljubljana
+    good.write_bytes(a_file((IN, [(900, start + 900 * n, 250) for n in range(8)])).getvalue())
+    bad.write_text("Dear customer, your readings are attached.")
+    page = sun(demo, open_page)
+    house = page.get_by_role("region", name="The house itself")
+    house.get_by_text("Bring what the house meter counted").click()
+    bring = house.get_by_role("group").filter(has_text="Bring what the house meter counted")
+    bring.get_by_label("The file is").select_option("Green Button XML")
+    bring.get_by_label("File", exact=True).set_input_files(bad)
+    bring.get_by_role("button", name="See what it would bring").click()
+    expect(bring.get_by_role("alert")).to_contain_text("expected Green Button XML (ESPI)")
+
+    bring.get_by_label("File", exact=True).set_input_files(good)
+    bring.get_by_role("button", name="See what it would bring").click()
+    expect(bring).to_contain_text("8 rows of 15 minutes, from 2026-01-16 00:00 to 2026-01-16 02:00")
+    bring.get_by_role("button", name="Bring them in").click()
+    expect(bring).to_contain_text("Brought in 8 new steps")
+    page.get_by_role("button", name="Undo “house meter brought in”").click()
+    expect(page.get_by_role("button", name="Nothing to undo")).to_be_visible()
