@@ -15,7 +15,7 @@ from django.core.cache import cache
 
 from moonplan.core import household as documents
 from moonplan.core.mistakes import Mistake
-from moonplan.core.planner.tariff_comparison import Bill, bill_of_month, stretches, turns_at_km
+from moonplan.core.planner.tariff_comparison import Bill, bill_of_month, stretches, turn
 from moonplan.core.timegrid import instant_at
 from moonplan.household import editing
 from moonplan.household.models import Array, Household, Tariff, Trip, Vehicle
@@ -120,8 +120,10 @@ def _stamp(
 ) -> str:
     """What the bills stand on, in short: as long as it is the same, they are."""
     brought = SeriesImport.objects.of(household).order_by("pk").last()
+    today = now.replace(hour=0, minute=0, second=0)
+    lasting = replace(base, now=today, solar_kw=(), trips=(), overrides=(), pins=(), forbids=(), vehicles=_rested(base))
     told = [
-        documents.write(replace(base, now=now.replace(hour=0, minute=0, second=0), solar_kw=())),
+        documents.write(lasting),
         weeks,
         [sheet(tariff) | {"feed": tariff.feed} for tariff in tariffs],
         [editing.values_of(row) for row in Array.objects.of(household)],
@@ -135,7 +137,7 @@ def _part(
 ) -> documents.Household:
     """The household as it is, in a stretch of the year behind: its usual drives, and the sun that was."""
     end = start + timedelta(days=nights, hours=1)
-    vehicles = tuple(replace(vehicle, soc_pct=vehicle.wanted_at_end_pct, charging=False) for vehicle in base.vehicles)
+    vehicles = _rested(base)
     steps = past_steps(household, start, end)
     return replace(
         base,
@@ -149,6 +151,11 @@ def _part(
         forbids=(),
         later_tariffs=(),
     )
+
+
+def _rested(base: documents.Household) -> tuple[documents.Vehicle, ...]:
+    """The cars as a month begins with them: at what they are to have when a plan ends."""
+    return tuple(replace(vehicle, soc_pct=vehicle.wanted_at_end_pct, charging=False) for vehicle in base.vehicles)
 
 
 def _trips(
@@ -176,16 +183,13 @@ def _told(bill: Bill, months: int) -> dict[str, Any]:
 
 
 def _turn(tariffs: list[Tariff], totals: list[Bill], one: int, other: int, months: int) -> dict[str, Any]:
-    km = turns_at_km(totals[one], totals[other], months=months)
-    # With little driving the one with the lower standing cost is cheaper.
-    standing = [totals[i].house + totals[i].fixed for i in (one, other)]
-    below, above = (one, other) if standing[0] <= standing[1] else (other, one)
-    cheaper = one if totals[one].together <= totals[other].together else other
+    found = turn(totals[one], totals[other], months=months)
+    names = [tariffs[one].name, tariffs[other].name]
     return {
-        "km_a_month": None if km is None else round(km, 1),
-        "below": tariffs[below].name,
-        "above": tariffs[above].name,
+        "km_a_month": None if found.km_a_month is None else round(found.km_a_month, 1),
+        "below": names[found.below],
+        "above": names[found.above],
         "now_km_a_month": round(totals[one].km / months, 1),
-        "cheaper_now": tariffs[cheaper].name,
-        "saves_a_year": round(abs(totals[one].together - totals[other].together), 4),
+        "cheaper_now": names[found.cheaper],
+        "saves_a_year": round(found.saves, 4),
     }

@@ -52,7 +52,7 @@ def waiting_for_sun(household: Household, now: datetime, day: date | None) -> di
 def _told(found: Waiting | None) -> dict[str, Any] | None:
     return found and {
         **{key: round(getattr(found, key), 4) for key in ("cost_now", "cost_low", "cost_middle", "cost_high", "chance")},
-        "worth_it": found.cost_middle <= found.cost_now and found.short_kwh == 0,
+        "worth_it": found.worth_it,
         "pays_from": None if found.pays_from is None else round(found.pays_from, 2),
         "solar_kwh": round(found.solar_kwh, 2),
         "short_kwh": round(found.short_kwh, 3),

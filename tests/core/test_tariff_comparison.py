@@ -8,7 +8,7 @@ from zoneinfo import ZoneInfo
 import pytest
 
 from moonplan.core.household import Band, Household, Tariff, Trip
-from moonplan.core.planner.tariff_comparison import Bill, bill_of_month, stretches, turns_at_km
+from moonplan.core.planner.tariff_comparison import Bill, bill_of_month, stretches, turn
 from tests.core.factories import a_car, a_household
 
 HERE = ZoneInfo("Europe/Ljubljana")
@@ -87,17 +87,22 @@ def test_the_order_turns_where_standing_and_driving_costs_meet():
     one = Bill(cars=20 * 12, fixed=22 * 12, km=1000 * 12)
     other = Bill(cars=40 * 12, fixed=10 * 12, km=1000 * 12)
 
-    assert turns_at_km(one, other, months=12) == pytest.approx(600)
-    assert turns_at_km(other, one, months=12) == pytest.approx(600)
+    found = turn(one, other, months=12)
+    assert found.km_a_month == pytest.approx(600)
+    # At 1000 km a month the first is cheaper, by 20 a month more driving less 12 more standing: 8.
+    assert (found.below, found.above, found.cheaper, found.saves) == (1, 0, 0, pytest.approx(8 * 12))
+    back = turn(other, one, months=12)
+    assert (back.km_a_month, back.below, back.above, back.cheaper) == (pytest.approx(600), 0, 1, 1)
     # Dearer standing and driving: no distance helps.
-    assert turns_at_km(replace(one, cars=50 * 12), other, months=12) is None
-    assert turns_at_km(one, replace(one, fixed=0), months=12) is None
+    dearer = turn(replace(one, cars=50 * 12), other, months=12)
+    assert (dearer.km_a_month, dearer.cheaper) == (None, 1)
+    assert turn(one, replace(one, fixed=0), months=12).km_a_month is None
 
 
 def test_two_tariffs_are_weighed_on_the_same_nights():
     night, flat = (bill_of_month(february(), tariff, days=28) for tariff in (CHEAP_NIGHT, FLAT))
 
     assert flat.cars == pytest.approx(28 * 8 * 0.20, rel=0.01)
-    turn = turns_at_km(night, flat, months=1)
+    found = turn(night, flat, months=1)
     # (28 × 0.20 + 12 − 28 × 0.10) over 2 per 100 km.
-    assert turn == pytest.approx((28 * 0.20 + 12 - 28 * 0.10) / 0.02, rel=0.02)
+    assert found.km_a_month == pytest.approx((28 * 0.20 + 12 - 28 * 0.10) / 0.02, rel=0.02)

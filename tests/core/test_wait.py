@@ -48,7 +48,7 @@ def test_five_kwh_of_sun_cost_what_they_would_have_earned():
     # If the day brings half of what is forecast, half of five whole slots (4.6 kWh) come from the grid at 0.30; the last
     # 0.4 kWh are little enough for the sun alone.
     assert found.cost_low == pytest.approx(2.3 * 0.30 + 2.7 * 0.04, abs=0.001)
-    assert found.short_kwh == 0
+    assert (found.short_kwh, found.worth_it) == (0, True)
 
 
 def test_it_pays_from_where_grid_and_sun_together_cost_the_night_s_price():
@@ -70,6 +70,7 @@ def test_where_feeding_in_earns_more_than_the_night_costs_no_sun_pays():
     assert found is not None
     assert (found.pays_from, found.chance) == (None, 0.0)
     assert found.cost_middle > found.cost_now
+    assert not found.worth_it
 
 
 def test_a_car_that_is_out_all_day_has_nothing_to_wait_for():

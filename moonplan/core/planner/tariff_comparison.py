@@ -137,14 +137,36 @@ def _levelled(plans: Sequence[Plan]) -> float:
     return sum(made.outcome.cost for made in plans) - more_kwh * lowest
 
 
-def turns_at_km(one: Bill, other: Bill, *, months: int) -> float | None:
-    """From how many km a month on the order of two tariffs changes; None where no distance changes it.
+@dataclass(frozen=True, slots=True)
+class Turn:
+    """Which of two bills is the smaller, and whether another distance would change that.
 
-    House and fixed charges stay as they are; the cars' cost goes with the distance. [km/month]
+    km_a_month : from which distance on the order changes; None where none changes it. [km]
+    below, above : 0 for the first bill, 1 for the other: the cheaper one with less driving than that, and with more.
+    cheaper : the cheaper one as things are. saves : by so much, over the time of the bills. [currency]
+    """
+
+    km_a_month: float | None
+    below: int
+    above: int
+    cheaper: int
+    saves: float
+
+
+def turn(one: Bill, other: Bill, *, months: int) -> Turn:
+    """Two tariffs on the same drives, over so many months.
+
+    House and fixed charges stay as they are; the cars' cost goes with the distance.
     """
     per_km = one.cars_per_km - other.cars_per_km
-    standing = (other.house + other.fixed - one.house - one.fixed) / months
-    if per_km == 0:
-        return None
-    km = standing / per_km
-    return km if km > 0 else None
+    standing = other.house + other.fixed - one.house - one.fixed
+    km = standing / months / per_km if per_km else None
+    # With little driving the one with the lower standing cost is cheaper.
+    below = 0 if standing >= 0 else 1
+    return Turn(
+        km_a_month=km if km is not None and km > 0 else None,
+        below=below,
+        above=1 - below,
+        cheaper=0 if one.together <= other.together else 1,
+        saves=abs(one.together - other.together),
+    )

@@ -43,6 +43,11 @@ class Waiting:
     sessions_now: tuple[datetime, ...]
     sessions_waiting: tuple[datetime, ...]
 
+    @property
+    def worth_it(self) -> bool:
+        """Whether waiting is no dearer if the day is as forecast, and leaves nobody short."""
+        return self.cost_middle <= self.cost_now and self.short_kwh == 0
+
 
 def waiting(household: Household, vehicle: str, day: date, sky: SkyFactor) -> Waiting | None:
     """Both plans of a car for a day's sun; None where the day gives it too little to ask.
