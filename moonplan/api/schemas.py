@@ -852,15 +852,14 @@ class Stretch(Schema):
 class SeriesBrought(Schema):
     """What a file came to.
 
-    new, again : steps that are new or say something else, and those that are known already. refused, gaps : the first of
-    them, and how many there are in all. repeated : clock hours that came twice at a clock change, and were taken twice.
+    new, again : steps that are new or say something else, and those that are known already. gaps : the first of them, and
+    how many there are in all. repeated : clock hours that came twice at a clock change, and were taken twice.
     """
 
     new: int
     again: int
     kept: bool
     refused: list[RefusedRow]
-    refused_in_all: int
     rows: int
     step_minutes: int
     first: datetime

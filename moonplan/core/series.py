@@ -36,6 +36,8 @@ UNITS: Mapping[Measure, Mapping[str, float]] = {
 }
 _POWERS = ("kW", "W")
 _LARGEST = 1e6
+# What a price a kWh or a mean power in kW may come to, as in the household document.
+_MOST = 1000.0
 
 TIMES = {"start": "start", "from": "start", "time": "start", "at": "start", "timestamp": "start", "datetime": "start"}
 ENDS = {"end": "end", "until": "end", "to": "end"}
@@ -126,7 +128,7 @@ def settled(
     Raises
     ------
     BadDocument
-        If there is no row, or the steps are none that a day can be cut into.
+        If there is no row, the steps are none that a day can be cut into, or a figure is not of this world.
     """
     starts = np.asarray(at_s, dtype=np.int64)
     ends = np.asarray(ends_s, dtype=np.int64)
@@ -145,6 +147,7 @@ def settled(
     scale = UNITS[measure][unit]
     hours = (ends - starts) / 3600
     figures = figures * scale / (hours if measure == "power" and unit not in _POWERS else 1.0)
+    _of_this_world(figures, measure)
     open_ = ends[:-1] < starts[1:]
     gaps = tuple(
         Gap(_instant(first), _instant(last)) for first, last in zip(ends[:-1][open_], starts[1:][open_], strict=True)
@@ -159,6 +162,13 @@ def settled(
         repeated=tuple(repeated),
         refused=tuple(refused),
     )
+
+
+def _of_this_world(figures: Floats, measure: Measure) -> None:
+    worst = float(figures[np.argmax(np.abs(figures))])
+    if abs(worst) > _MOST:
+        found = f"{worst:g} {'a kWh' if measure == 'price' else 'kW'}"
+        raise BadDocument([Mistake("value", found, f"at most {_MOST:g}: is the unit of the figures right?")])
 
 
 def _refuse(refused: list[RefusedRow], row: RefusedRow) -> None:

@@ -24,7 +24,8 @@ from moonplan.logbook.models import SeriesDay
 MEASURED = {"grid": "delivered", "export": "received", "sun": "received", "cars": "delivered"}
 TITLES = {"price": "prices", "grid": "house meter", "export": "fed in", "sun": "roof", "cars": "cars' meter"}
 _AT_ONCE = 1000
-_SHOWN = 200
+# A file with more gaps than this has them counted, not told.
+_GAPS_TOLD = 1000
 _LARGEST_FILE = 200_000_000
 
 
@@ -89,10 +90,7 @@ def bring(
         "new": new,
         "again": sum(_n_known(day) for day, _ in laid) - new,
         "kept": keep,
-        "refused": [
-            {"line": row.line, "reason": str(mistake)} for row in brought.refused[:_SHOWN] for mistake in row.mistakes
-        ],
-        "refused_in_all": len(brought.refused),
+        "refused": [{"line": row.line, "reason": str(mistake)} for row in brought.refused for mistake in row.mistakes],
         **_shown(brought, place),
     }
 
@@ -116,7 +114,7 @@ def _shown(brought: Brought, zone: ZoneInfo) -> dict[str, Any]:
         "last": brought.last.astimezone(zone).isoformat(),
         "gaps": [
             {"start": gap.start.astimezone(zone).isoformat(), "end": gap.end.astimezone(zone).isoformat()}
-            for gap in brought.gaps[:_SHOWN]
+            for gap in brought.gaps[:_GAPS_TOLD]
         ],
         "gaps_in_all": len(brought.gaps),
         "repeated": [at.isoformat() for at in brought.repeated],

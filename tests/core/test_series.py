@@ -105,6 +105,14 @@ def test_a_file_that_is_not_what_it_says_is_refused_in_plain_words(text: str, sa
         prices_of(text)
 
 
+def test_a_unit_that_makes_figures_of_no_world_is_asked_about():
+    with pytest.raises(BadDocument, match="is the unit of the figures right"):
+        prices_of("start,price\n2026-01-14T10:00Z,8912\n2026-01-14T11:00Z,9100\n")
+    # 5000 Wh in a quarter of an hour are 20 kW; read as kWh they would be 20 000.
+    with pytest.raises(BadDocument, match="20000 kW"):
+        power_of("start,kwh\n2026-01-14T10:00Z,5000\n2026-01-14T10:15Z,10\n")
+
+
 def test_rows_that_cannot_be_used_are_told_and_the_others_kept():
     found = power_of("start,kwh\n2026-01-14T10:00Z,1\n2026-01-14T11:00Z,lots\n2026-01-14T12:00Z,-3\n2026-01-14T13:00Z,2\n")
 

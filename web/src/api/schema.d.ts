@@ -3263,8 +3263,8 @@ export interface components {
          * SeriesBrought
          * @description What a file came to.
          *
-         *     new, again : steps that are new or say something else, and those that are known already. refused, gaps : the first of
-         *     them, and how many there are in all. repeated : clock hours that came twice at a clock change, and were taken twice.
+         *     new, again : steps that are new or say something else, and those that are known already. gaps : the first of them, and
+         *     how many there are in all. repeated : clock hours that came twice at a clock change, and were taken twice.
          */
         SeriesBrought: {
             /** New */
@@ -3275,8 +3275,6 @@ export interface components {
             kept: boolean;
             /** Refused */
             refused: components["schemas"]["RefusedRow"][];
-            /** Refused In All */
-            refused_in_all: number;
             /** Rows */
             rows: number;
             /** Step Minutes */

@@ -90,19 +90,13 @@ export function BringFile({ title, one, accept = ".csv,text/csv", asks = [], sen
             {found.new === 1 ? "" : "s"}; {found.again} {found.again === 1 ? "is" : "are"} here already.
           </p>
           {"rows" in found && moment && <Reaches found={found} moment={moment} />}
-          <ul>
+          <ul className={classes.refused}>
             {found.refused.map((row) => (
               <li key={`${row.line}${row.reason}`}>
                 Line {row.line} is refused: {row.reason}
               </li>
             ))}
           </ul>
-          {"refused_in_all" in found && found.refused_in_all > found.refused.length && (
-            <p>
-              These are the first of {found.refused_in_all} that are refused; correct them, and the file can be brought
-              again.
-            </p>
-          )}
           {!found.kept && found.new > 0 && (
             <button type="button" onClick={() => bringing.mutate(true)}>
               Bring {found.new === 1 ? "it" : "them"} in
