@@ -156,14 +156,24 @@ def remove(person: Person, row: Part, *, version: int, what: str) -> Change:
 _batch: ContextVar[str] = ContextVar("batch", default="")
 
 
+# Households whose edits are checked together, once all of them are made; None where each is checked by itself.
+_unchecked: ContextVar[set[int] | None] = ContextVar("unchecked", default=None)
+
+
 @contextmanager
-def as_one() -> Iterator[None]:
-    """Edits made within it are kept all or none, and undone as one."""
-    token = _batch.set(uuid4().hex)
+def as_one(*, checked_once: bool = False) -> Iterator[None]:
+    """Edits made within it are kept all or none, and undone as one.
+
+    checked_once : core is asked when all of them are made, instead of after each: for many rows of a file.
+    """
+    token, waits = _batch.set(uuid4().hex), _unchecked.set(set() if checked_once else None)
     try:
         with transaction.atomic():
             yield
+            for household in Household.objects.filter(pk__in=_unchecked.get() or ()):
+                _check(household, touched=set())
     finally:
+        _unchecked.reset(waits)
         _batch.reset(token)
 
 
@@ -274,9 +284,11 @@ def _log(
     touched: set[str],
 ) -> Change:
     household = Household.objects.get(pk=person.household_id)
-    mistakes = [mistake for check in _checks for mistake in check(household)]
-    if mistakes:
-        raise Refused(_at_fields(mistakes, touched))
+    waiting = _unchecked.get()
+    if waiting is None:
+        _check(household, touched=touched)
+    else:
+        waiting.add(household.pk)
     return Change.objects.create(
         household=household,
         person=person,
@@ -288,6 +300,12 @@ def _log(
         version=row.version,
         batch=_batch.get(),
     )
+
+
+def _check(household: Household, *, touched: set[str]) -> None:
+    mistakes = [mistake for check in _checks for mistake in check(household)]
+    if mistakes:
+        raise Refused(_at_fields(mistakes, touched))
 
 
 # Where the document's keys are other fields here.

@@ -395,23 +395,24 @@ def bring(person: Person, vehicle: Vehicle, lead: Lead, lines: Iterable[str], *,
                 new.append(values)
     except BadDocument as error:
         raise editing.Refused(error.mistakes) from error
-    if keep:
-        for values in new:
-            kept = {key: value for key, value in values.items() if key not in ("kind", "note", "excluded")}
-            editing.add(
-                person,
-                "reading",
-                {
-                    "vehicle_id": vehicle.pk,
-                    "lead_id": lead.pk,
-                    "kind": values["kind"],
-                    "at": parse_datetime(str(values.get("at") or values.get("end"))),
-                    "values": kept,
-                    "note": values.get("note", ""),
-                    "excluded": values.get("excluded", False),
-                },
-                what=f"{vehicle.name}: readings brought in",
-            )
+    if keep and new:
+        with editing.as_one(checked_once=True):
+            for values in new:
+                kept = {key: value for key, value in values.items() if key not in ("kind", "note", "excluded")}
+                editing.add(
+                    person,
+                    "reading",
+                    {
+                        "vehicle_id": vehicle.pk,
+                        "lead_id": lead.pk,
+                        "kind": values["kind"],
+                        "at": parse_datetime(str(values.get("at") or values.get("end"))),
+                        "values": kept,
+                        "note": values.get("note", ""),
+                        "excluded": values.get("excluded", False),
+                    },
+                    what=f"{vehicle.name}: readings brought in",
+                )
     return {"new": len(new), "again": again, "refused": refused, "kept": keep}
 
 

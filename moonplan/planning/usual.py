@@ -216,7 +216,7 @@ def bring_odometer(person: Person, vehicle: Vehicle, lines: Iterable[str], *, ke
     except BadDocument as error:
         raise editing.Refused(error.mistakes) from error
     if keep and new:
-        with editing.as_one():
+        with editing.as_one(checked_once=True):
             for reading in new:
                 _keep(person, vehicle, reading, what=f"{vehicle.name}: odometer brought in")
     return {"new": len(new), "again": again, "refused": refused, "kept": keep}

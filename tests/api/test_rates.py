@@ -146,6 +146,18 @@ def test_a_table_is_looked_at_first_and_twice_brings_nothing(signed_in: Browser)
     assert [r["note"] for r in hookup(told, "Wren")["readings"]][-2:] == ["after work", ""]
 
 
+def test_a_long_table_is_brought_whole_and_is_one_step_of_undo(signed_in: Browser):
+    path = path_of(signed_in, "Wren")
+    before = len(hookup(signed_in.get("/hookups")[1], "Wren")["readings"])
+    rows = [f"2026-01-{1 + n // 24:02}T{n % 24:02}:00:00+01:00,20,10,228,{9 + n % 3}" for n in range(200)]
+
+    _, brought = signed_in.bring(f"{path}/table", "at,minutes,amps,volts,range_per_h\n" + "\n".join(rows), keep=True)
+    assert (brought["new"], brought["refused"]) == (200, [])
+    assert len(hookup(signed_in.get("/hookups")[1], "Wren")["readings"]) == before + 200
+    signed_in.send("post", "/undo")
+    assert len(hookup(signed_in.get("/hookups")[1], "Wren")["readings"]) == before
+
+
 def test_what_is_taken_away_can_be_brought_again(signed_in: Browser):
     path = path_of(signed_in, "Heron")
     text = signed_in.client.get(f"/api{path}/readings.csv").content.decode()
