@@ -19,7 +19,8 @@ def _shown(mistake: Mistake) -> dict[str, str]:
 
 
 def _field_of(loc: tuple[Any, ...]) -> str:
-    names = [str(step) for step in loc if step not in ("body", "given", "query", "path")]
+    """The field's name, whichever entry of it the mistake is in."""
+    names = [step for step in loc if isinstance(step, str) and step not in ("body", "given", "query", "path")]
     return ".".join(names) or "body"
 
 

@@ -221,6 +221,15 @@ def test_dated_prices_from_a_file_win_and_its_gap_falls_back_to_the_lines(signed
     assert tariff_of(signed_in)["dated"] is None
 
 
+def test_a_month_that_is_none_is_refused_at_its_field(signed_in: Browser):
+    band = tariff_of(signed_in)["bands"][0]
+    path = f"/bands/{band['id']}?version={band['version']}"
+
+    for months in (["may"], [13]):
+        status, told = signed_in.send("patch", path, {"months": months})
+        assert (status, told["mistakes"][0]["field"]) == (422, "months")
+
+
 def test_the_feed_is_fetched_once_and_kept(signed_in: Browser, person: Person):
     hourly = tariff_of(signed_in, "By the hour")
     # At ten past six in the evening tomorrow's prices are out: yesterday's, today's and tomorrow's.

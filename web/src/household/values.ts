@@ -47,7 +47,8 @@ function words(text: string): string[] {
   return text.split(/[\s,]+/).filter(Boolean);
 }
 
-function number(text: string): number | string {
+/** A number with a decimal point or comma; what is none goes as it is, so that the server names the mistake. */
+export function number(text: string): number | string {
   const value = Number(text.replace(",", "."));
   return Number.isNaN(value) ? text : value;
 }

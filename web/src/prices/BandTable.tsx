@@ -1,5 +1,6 @@
 import { ApiError } from "../api/client";
 import { useRowEdit } from "../household/household.queries";
+import { number } from "../household/values";
 import { DepthSwatch } from "../shared/DepthHatch";
 import { sheetPrice } from "../shared/format";
 import page from "../shared/Page.module.css";
@@ -134,7 +135,7 @@ function BandRow({ tariff, band, nth }: { tariff: Tariff; band: Line; nth: numbe
           placeholder="all"
           value={band.months?.join(" ") ?? ""}
           error={errors.months}
-          onCommit={(text) => change({ months: text === "" ? null : text.split(/[\s,]+/).map(Number) })}
+          onCommit={(text) => change({ months: text === "" ? null : text.split(/[\s,]+/).map(number) })}
         />
       </td>
       <td>

@@ -1,5 +1,6 @@
 import { ApiError } from "../api/client";
 import { useRowEdit } from "../household/household.queries";
+import { number } from "../household/values";
 import { sheetPrice } from "../shared/format";
 import { TextField } from "../shared/TextField";
 import classes from "./Prices.module.css";
@@ -66,7 +67,7 @@ export function TariffSheet({ tariff, prices }: { tariff: Tariff; prices: Prices
           placeholder="–"
           value={tariff.contracted_kw === null ? "" : String(tariff.contracted_kw)}
           error={errors.contracted_kw}
-          onCommit={(text) => change({ contracted_kw: text === "" ? null : Number(text.replace(",", ".")) })}
+          onCommit={(text) => change({ contracted_kw: text === "" ? null : number(text) })}
         />{" "}
         contracted kW.
       </p>
