@@ -24,9 +24,16 @@ def _field_of(loc: tuple[Any, ...]) -> str:
     return ".".join(names) or "body"
 
 
+_NUMBERS = dict.fromkeys(("float_parsing", "float_type", "decimal_parsing"), "a number") | dict.fromkeys(
+    ("int_parsing", "int_type", "int_from_float"), "a whole number"
+)
+
+
 def _expected(error: dict[str, Any]) -> str:
     if error["type"].startswith("datetime"):
         return "a time such as 07:30"
+    if error["type"] in _NUMBERS:
+        return _NUMBERS[error["type"]]
     if error["type"] == "extra_forbidden":
         return "a known field"
     return str(error["msg"]).removeprefix("Input should be ").removeprefix("Value error, ")

@@ -6,6 +6,7 @@ package for modeling solar energy systems", Journal of Open Source Software 3(29
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from datetime import time
 
 import numpy as np
 
@@ -17,14 +18,19 @@ _RATED_IRRADIANCE = 1000.0
 
 
 def base_load_kw(household: Household, grid: Grid) -> Floats:
-    """Load of the house without the cars, shape (n_slots,). [kW]
+    """Load of the house without the cars, shape (n_slots,). [kW]"""
+    return profile_kw(household.base_load_kw, grid)
 
-    A step profile by local clock time; before its first entry the last one holds.
+
+def profile_kw(profile: Sequence[tuple[time, float]], grid: Grid) -> Floats:
+    """Mean over each slot (shape (n_slots,)) of a step profile by local clock time. [kW]
+
+    profile : clock times in ascending order and what holds from there on; before its first entry the last one holds.
     """
-    if not household.base_load_kw:
+    if not profile:
         return np.zeros(grid.n_slots)
-    starts = np.array([minutes_of(clock) for clock, _ in household.base_load_kw])
-    values = np.array([kw for _, kw in household.base_load_kw])
+    starts = np.array([minutes_of(clock) for clock, _ in profile])
+    values = np.array([kw for _, kw in profile])
     behind = np.searchsorted(starts, grid.local.minute, side="right") - 1  # −1, the last entry, before the first
     return grid.means(values[behind])
 

@@ -240,14 +240,8 @@ def _day_ahead(household: Household, roof: Roof, today: date, n: int, zone: Zone
 
 
 def _base_of(household: Household, day: date, zone: ZoneInfo) -> Floats:
-    grid = _grid_of(day, zone)
-    steps = [(documents.clock(clock), float(kw)) for clock, kw in household.base_load_kw]
-    if not steps:
-        return np.zeros(grid.n_slots)
-    minutes = [(at.hour * 60 + at.minute, kw) for at, kw in steps]
-    local = grid.local.minute[:: grid.slot_minutes]
-    behind = np.searchsorted([at for at, _ in minutes], local, side="right") - 1
-    return np.array([kw for _, kw in minutes])[behind]
+    profile = [(documents.clock(clock), float(kw)) for clock, kw in household.base_load_kw]
+    return core.profile_kw(profile, _grid_of(day, zone))
 
 
 def surplus_of(household: Household, roof: Roof, today: date, day: date) -> float:

@@ -29,7 +29,7 @@ def test_panels_are_drawn_and_the_days_ahead_give_more(demo: Served, open_page, 
     form.get_by_label("Name").fill("carport")
     form.get_by_label("Rated power").fill("nothing")
     form.get_by_role("button", name="Save").click()
-    expect(form.get_by_role("alert")).to_contain_text("valid number")
+    expect(form.get_by_role("alert")).to_contain_text("Expected a number")
     form.get_by_label("Rated power").fill("6.4")
     form.get_by_label("Tilt").fill("10")
     form.get_by_role("button", name="Save").click()

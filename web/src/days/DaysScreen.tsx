@@ -3,6 +3,7 @@ import { Link } from "react-router";
 import { ApiError } from "../api/client";
 import { useRowEdit } from "../household/household.queries";
 import { energy, mannerOf, money } from "../shared/format";
+import page from "../shared/Page.module.css";
 import { Simulated } from "../shared/Simulated";
 import { Undo } from "../shared/Undo";
 import { Calendars } from "./Calendars";
@@ -40,7 +41,7 @@ function Shown({ plan, nights, setNights }: { plan: Days; nights: number; setNig
   const needless = plan.cars.flatMap((car) => car.nights).filter((night) => !night.plugged_in).length;
   return (
     <>
-      <div className={classes.title}>
+      <div className={page.title}>
         <h1>The days ahead</h1>
         <span role="radiogroup" aria-label="Nights shown" className={classes.choice}>
           {NIGHTS.map((n) => (

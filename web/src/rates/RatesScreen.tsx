@@ -2,6 +2,7 @@ import { useState } from "react";
 import { Link } from "react-router";
 import { BringFile } from "../shared/BringFile";
 import { amps, mannerOf } from "../shared/format";
+import page from "../shared/Page.module.css";
 import { Currents } from "./Currents";
 import { RateLine } from "./RateLine";
 import classes from "./Rates.module.css";
@@ -37,7 +38,7 @@ export function RatesScreen() {
   const manner = mannerOf(all);
   return (
     <>
-      <div className={classes.title}>
+      <div className={`${page.title} ${classes.title}`}>
         <h1>Charge rates</h1>
         <label>
           Hook-up{" "}
