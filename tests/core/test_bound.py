@@ -1,17 +1,19 @@
 """The bound is below every plan there is, and close to the best where a car stands alone."""
 
+import dataclasses
 import json
 
+import numpy as np
 import pytest
 
-from moonplan.core.household import read
-from moonplan.core.planner.bound import bound
+from moonplan.core.household import Household, read
+from moonplan.core.planner.candidates import candidate
 from moonplan.core.planner.constraints import broken_rules
+from moonplan.core.planner.guide import shared_prices
 from moonplan.core.planner.plan import document, plan
 from moonplan.core.planner.problem import build
-from moonplan.core.planner.together import candidate
 from tests.bench.families import a_family_household
-from tests.core.factories import a_car, a_circuit, a_household, a_lead
+from tests.core.factories import LOSSLESS, a_car, a_circuit, a_household, a_lead, at
 from tests.reference import milp
 from tests.reference.model import Effort
 
@@ -31,19 +33,61 @@ def test_nothing_to_do_costs_nothing_and_is_proven():
     assert (made.outcome.value, made.bound) == (0, pytest.approx(0, abs=1e-9))
 
 
-def test_two_cars_that_cannot_both_have_the_cheap_hours_are_bounded_closer_by_priced_amps():
-    # 16 A for both: 15 kWh each take 4.08 h, and 8 cheap hours bear both only just; the price of an ampere shows it.
-    household = a_household(
+def two_cars_on(breaker_a: float) -> Household:
+    """Two cars that each want 17.5 kWh, which take 4.76 of the eight cheap hours at 16 A."""
+    car = {"end_pct": 85, "daily_limit_pct": 90}
+    return a_household(
         leads=[a_lead(), a_lead(id="second")],
-        circuits=[a_circuit(sharing="free")],
-        vehicles=[a_car(end_pct=85, daily_limit_pct=90), a_car(id="wren", lead="second", end_pct=85, daily_limit_pct=90)],
+        circuits=[a_circuit(sharing="free", breaker_a=breaker_a)],
+        vehicles=[a_car(**car), a_car(id="wren", lead="second", **car)],
+        rates=[LOSSLESS, LOSSLESS | {"vehicle": "wren", "lead": "second"}],
     )
-    problem = build(household)
-    found = plan(household, prove=False).outcome
 
-    unpriced, priced = (bound(problem, found, steps=steps).value for steps in (0, 25))
-    # Apart both would have the cheap hours: about 3.80. Together 6.07 is the best that is known.
-    assert unpriced < 4 < priced <= found.value
+
+def test_two_cars_that_cannot_both_have_the_cheap_hours_are_bounded_by_priced_amps():
+    # With 32 A both have the cheap hours: 35 kWh at 0.10. With 16 A those hold 8 × 3.68 = 29.44 kWh, the rest is at 0.30.
+    apart, together = two_cars_on(32), two_cars_on(16)
+
+    assert plan(apart).bound == pytest.approx(3.50, rel=0.01)
+    assert plan(together).outcome.cost == pytest.approx(29.44 * 0.10 + 5.56 * 0.30, rel=0.002)
+    assert plan(together).bound == pytest.approx(29.44 * 0.10 + 5.56 * 0.30, rel=0.01)
+
+
+def test_an_ampere_of_a_shared_circuit_is_worth_what_it_saves():
+    # Another ampere in a cheap quarter of an hour is 0.23 × 0.25 kWh that cost 0.10 instead of 0.30.
+    problem = build(two_cars_on(16))
+    tolls = shared_prices(problem).tolls()
+
+    cheap = problem.prices.price < 0.2
+    for toll in tolls:
+        assert toll[cheap] == pytest.approx(0.20 * 0.23 * 0.25)
+        assert toll[~cheap] == pytest.approx(0)
+    assert not np.any(shared_prices(build(two_cars_on(32))).tolls())
+
+
+def test_own_sun_is_priced_between_what_it_earns_and_what_the_grid_costs():
+    # Both cars could take 7.36 kW by day; there are 2 kW of sun, so that one more kWh saves 0.30 − 0.05.
+    household = dataclasses.replace(
+        two_cars_on(32),
+        solar_kw=((at("2026-01-15T09:00:00+01:00"), 2.0), (at("2026-01-15T12:00:00+01:00"), 0.0)),
+    )
+    household = dataclasses.replace(household, tariff=dataclasses.replace(household.tariff, export_price=0.05))
+    problem = build(household)
+    prices = shared_prices(problem)
+
+    sunny = problem.sun_kw > 0
+    assert ((prices.sun[sunny] >= 0.05 - 1e-9) & (prices.sun[sunny] <= 0.30 + 1e-9)).all()
+    # 35 kWh are wanted and the night has them at 0.10: a kWh of sun is worth no more than that.
+    assert prices.sun[sunny] == pytest.approx(0.10)
+
+
+def test_what_must_be_aboard_cautiously_bounds_what_the_mean_car_pays():
+    # 15 kWh by the cautious rate, which stores 0.90 of a kWh; the mean car draws the same 16.67 kWh, all at 0.10.
+    rate = {"efficiency": 0.96, "overhead_kw": 0.0, "cautious": {"efficiency": 0.90, "overhead_kw": 0.0}}
+    made = plan(a_household(vehicles=[a_car(end_pct=60, soc_pct=30, daily_limit_pct=100)], rates=[LOSSLESS | rate]))
+
+    assert made.outcome.cost == pytest.approx(1.667, abs=0.001)
+    assert made.bound == pytest.approx(1.667, rel=0.01)
 
 
 @pytest.mark.parametrize("seed", range(6))

@@ -197,6 +197,47 @@ def test_a_timer_has_one_session_a_night_at_one_current():
     assert 7 * 0.1 <= made.outcome.cost <= 7 * 0.1 + 0.02
 
 
+@pytest.mark.parametrize("control", ["timer", "hand"])
+def test_a_session_that_goes_on_past_noon_leaves_the_next_night_its_own(control: str):
+    # 5 hours of 3.68 kW are wanted by 18:00, and five are cheap: 10 to 13 and 15 to 17. The first of them begin before
+    # noon, in the night that ends there; the one session of the next night is still to be had.
+    cheap = [("10:00", "13:00"), ("15:00", "17:00")]
+    made = planned(
+        now="2026-01-14T08:00:00+01:00",
+        leads=[a_lead(control=control, steps_a=[16])],
+        vehicles=[a_car(control=control, soc_pct=20, end_pct=56.8, plug_in_hours=["09:00", "18:00"])],
+        tariff={"default_price": 0.30, "bands": [{"name": a, "price": 0.05, "from": a, "to": b} for a, b in cheap]},
+    )
+
+    assert hours_on(made) == ["10:00–13:00", "15:00–17:00"]
+    assert made.outcome.cost == pytest.approx(5 * 3.68 * 0.05)
+
+
+@pytest.mark.parametrize("control", ["timer", "hand"])
+@pytest.mark.parametrize("seed", range(6))
+def test_a_day_across_noon_is_planned_as_well_as_every_combination(control: str, seed: int):
+    chance = random.Random(seed)
+    bands = [
+        {
+            "name": f"b{hour}",
+            "price": round(chance.uniform(0.02, 0.4), 3),
+            "from": f"{hour:02d}:00",
+            "to": f"{hour + 1:02d}:00",
+        }
+        for hour in range(8, 18)
+    ]
+    made = planned(
+        now="2026-01-14T08:00:00+01:00",
+        slot_minutes=60,
+        start_price=chance.choice([0, 0.05]),
+        leads=[a_lead(control=control, steps_a=[16])],
+        vehicles=[a_car(control=control, soc_pct=20, end_pct=chance.choice([35, 45, 55]), plug_in_hours=["09:00", "17:00"])],
+        tariff={"default_price": 0.30, "bands": bands},
+    )
+
+    is_as_good(made, best_of_all(made.problem, [[0.0, 16.0]]))
+
+
 def test_by_hand_a_session_starts_while_someone_is_up():
     night = {"name": "night", "price": 0.1, "from": "01:00", "to": "05:00"}
     made = planned(

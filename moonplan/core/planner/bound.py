@@ -8,7 +8,6 @@ by the one unit that rounding can be out. The prices are sharpened by subgradien
 """
 
 from collections.abc import Sequence
-from copy import copy
 from dataclasses import dataclass
 from itertools import pairwise
 from typing import NamedTuple
@@ -17,15 +16,11 @@ import numpy as np
 import numpy.typing as npt
 
 from moonplan.core.compiled import compiled
-from moonplan.core.planner.constraints import (
-    SharedLimit,
-    may_end,
-    may_start,
-    one_lead_groups,
-    shared_limits,
-)
+from moonplan.core.planner.constraints import may_end, may_start
+from moonplan.core.planner.guide import shared_prices
 from moonplan.core.planner.outcome import Outcome
 from moonplan.core.planner.problem import Car, Problem
+from moonplan.core.planner.sharing import SharedPrices
 from moonplan.core.rates import Rate
 from moonplan.core.timegrid import Flags, Floats
 
@@ -100,11 +95,16 @@ def _least(car: Alone) -> tuple[float, Counts]:
     queue = np.empty(many + 1, dtype=np.int64)
     best, chosen = np.empty(many), np.empty(many, dtype=np.int16)
     then[:, car.wanted[n] : car.most[n] + 1] = 0.0
+    crossing = np.zeros(n, dtype=np.bool_)
+    for t in range(1, n):
+        crossing[t] = car.new_night[t] or (crossing[t - 1] and car.high[t - 1] > 0)
     for t in range(n - 1, -1, -1):
         now[:, :] = np.inf
         start = 0.0 if t == 0 and car.charging else car.start_price
         may_start, may_rest = car.start[t] or car.must[t], not car.must[t]
         held = t > 0 and not car.end[t - 1]
+        # A session that began in the night before leaves the new night its own.
+        crosses = car.timed and crossing[t]
         for k in range(car.wanted[t], car.most[t] + 1):
             now[_WAITING, k] = then[_WAITING, k] + _care(t, k, car) if may_rest else np.inf
             if car.timed:
@@ -116,7 +116,8 @@ def _least(car: Alone) -> tuple[float, Counts]:
                 care = _care(t, k, car)
                 charging = best[k] + care
                 full = t > 0 and car.base_kwh[t] + (k + 1) * car.unit_kwh >= car.limit_kwh[t - 1]
-                stop = then[done, k] + care if may_rest and (full or not held) else np.inf
+                rested = min(then[done, k], then[_WAITING, k]) if crosses else then[done, k]
+                stop = rested + care if may_rest and (full or not held) else np.inf
                 now[phase, k], choice[t, phase, k] = (charging, chosen[k]) if charging < stop else (stop, -1)
                 if may_start and charging + start < now[_WAITING, k]:
                     now[_WAITING, k], choice[t, _WAITING, k], into[t, k] = charging + start, chosen[k], phase
@@ -265,7 +266,7 @@ def bound(problem: Problem, found: Outcome, *, steps: int) -> Bound:
 
     steps : how often the prices of what is shared are sharpened.
     """
-    prices = _Prices(problem)
+    prices = shared_prices(problem)
     best, best_value, reach = prices, -np.inf, 1.0
     coarse = [[_Car(problem, i, found, car.rate.mean, _COARSE_UNITS)] for i, car in enumerate(problem.cars) if steps]
     for _ in range(steps):
@@ -287,7 +288,7 @@ def bound(problem: Problem, found: Outcome, *, steps: int) -> Bound:
     return Bound(max(value, best_value), best.tolls(), best.sun)
 
 
-def _least_together(cars: Sequence[Sequence["_Car"]], prices: "_Prices") -> tuple[float, list[Floats]]:
+def _least_together(cars: Sequence[Sequence["_Car"]], prices: SharedPrices) -> tuple[float, list[Floats]]:
     """What all cars come to at least at some prices, and the current that each then takes, shapes (n_slots,). [A]"""
     value = prices.given_away()
     gained: list[Floats] = []
@@ -296,104 +297,6 @@ def _least_together(cars: Sequence[Sequence["_Car"]], prices: "_Prices") -> tupl
         value += least
         gained.append(amps)
     return value, gained
-
-
-class _Prices:
-    """Prices of what the cars share."""
-
-    def __init__(self, problem: Problem) -> None:
-        self.problem = problem
-        self.limits: list[SharedLimit] = []
-        most = [car.limit_a for car in problem.cars]
-        for limit in shared_limits(problem):
-            full = np.sum([weight * most[i] for i, weight in limit.weights.items()], axis=0)
-            if len(limit.weights) > 1 and (full > limit.capacity + 1e-9).any():
-                self.limits.append(limit)
-        self.limit_prices = [np.zeros(problem.grid.n_slots) for _ in self.limits]
-        self.groups = one_lead_groups(problem)
-        self.group_prices = [np.zeros(problem.grid.n_slots) for _ in self.groups]
-        self.surplus_kwh = np.maximum(0.0, problem.sun_kw - problem.base_kw) * problem.grid.hours
-        most_kwh = np.sum([car.intake.most_wall_kw * (a > 0) for car, a in zip(problem.cars, most, strict=True)], axis=0)
-        most_kwh = np.asarray(most_kwh * problem.grid.hours)
-        price, export = problem.prices.price, problem.prices.export_price
-        # Where own sun is worth more than the grid's price, the cost of a slot is concave, and its chord is below it.
-        used = np.minimum(self.surplus_kwh, most_kwh)
-        chord = np.where(most_kwh > 0, (export * used + price * (most_kwh - used)) / np.maximum(most_kwh, 1e-9), price)
-        self.convex = price >= export
-        self.low = np.where(self.surplus_kwh > 0, np.where(self.convex, export, chord), price)
-        self.high = np.where(self.convex, price, self.low)
-        # A kWh of sun is scarce where the cars could take more than there is; else it is what the sun costs.
-        self.sun = np.where(self.surplus_kwh >= most_kwh, self.low, self.high)
-
-    def tolls(self) -> list[Floats]:
-        """Per car, what an offered ampere costs besides. [currency/A]"""
-        tolls = [np.zeros(self.problem.grid.n_slots) for _ in self.problem.cars]
-        for limit, price in zip(self.limits, self.limit_prices, strict=True):
-            for i, weight in limit.weights.items():
-                tolls[i] = tolls[i] + price * weight
-        for group, price in zip(self.groups, self.group_prices, strict=True):
-            for i in group:
-                tolls[i] = tolls[i] + price / max(1.0, float(self.problem.cars[i].limit_a.max()))
-        return tolls
-
-    def of_car(self, i: int) -> tuple[Floats, Floats]:
-        """What an offered ampere of car i costs besides, and a slot with current."""
-        per_a, per_slot = np.zeros(self.problem.grid.n_slots), np.zeros(self.problem.grid.n_slots)
-        for limit, price in zip(self.limits, self.limit_prices, strict=True):
-            if i in limit.weights and limit.of_full_limits:
-                per_slot = per_slot + price * limit.weights[i] * self.problem.cars[i].limit_a
-            elif i in limit.weights:
-                per_a = per_a + price * limit.weights[i]
-        for group, price in zip(self.groups, self.group_prices, strict=True):
-            if i in group:
-                per_slot = per_slot + price
-        return per_a, per_slot
-
-    def given_away(self) -> float:
-        """What the prices count too much for a plan that just fits."""
-        value = -float(((self.sun - self.low) * self.surplus_kwh)[self.convex].sum())
-        for limit, price in zip(self.limits, self.limit_prices, strict=True):
-            value -= float((price * np.maximum(0.0, self._room(limit))).sum())
-        for price in self.group_prices:
-            value -= float(price.sum())
-        return value
-
-    def _room(self, limit: SharedLimit) -> Floats:
-        """What the cars may take together; with full limits counted, one car alone always may."""
-        if not limit.of_full_limits:
-            return limit.capacity
-        largest = np.max([w * self.problem.cars[i].limit_a for i, w in limit.weights.items()], axis=0)
-        return np.asarray(np.maximum(limit.capacity, largest))
-
-    def sharpened(self, amps: Sequence[Floats], gap: float) -> "_Prices | None":
-        """Each price a step along what the cars take too much or too little; None where all fits."""
-        problem = self.problem
-        kwh = np.zeros(problem.grid.n_slots)
-        for car, a in zip(problem.cars, amps, strict=True):
-            kwh += np.minimum(a * car.intake.volts * car.intake.phases / 1000, car.intake.most_wall_kw) * problem.grid.hours
-        sun = np.where(self.convex & (self.high > self.low), kwh - self.surplus_kwh, 0.0)
-        sun = np.where((sun > 0) & (self.sun >= self.high) | (sun < 0) & (self.sun <= self.low), 0.0, sun)
-        over = []
-        for limit, price in zip(self.limits, self.limit_prices, strict=True):
-            taken = [
-                w * (np.where(amps[i] > 0, problem.cars[i].limit_a, 0.0) if limit.of_full_limits else amps[i])
-                for i, w in limit.weights.items()
-            ]
-            much = np.sum(taken, axis=0) - np.maximum(0.0, self._room(limit))
-            over.append(np.where((much < 0) & (price <= 0), 0.0, much))
-        together = []
-        for group, price in zip(self.groups, self.group_prices, strict=True):
-            much = np.sum([amps[i] > 0 for i in group], axis=0) - 1.0
-            together.append(np.where((much < 0) & (price <= 0), 0.0, much))
-        length = float((sun**2).sum() + sum((g**2).sum() for g in (*over, *together)))
-        if length <= 1e-12:
-            return None
-        step = gap / length
-        sharper = copy(self)
-        sharper.sun = np.clip(self.sun + step * sun, self.low, self.high)
-        sharper.limit_prices = [np.maximum(0.0, p + step * g) for p, g in zip(self.limit_prices, over, strict=True)]
-        sharper.group_prices = [np.maximum(0.0, p + step * g) for p, g in zip(self.group_prices, together, strict=True)]
-        return sharper
 
 
 class _Car:
@@ -430,12 +333,11 @@ class _Car:
         per_slot = int(min(units_per_slot, full / max(range_kwh / (_MOST_STATES // n), 1e-9)))
         unit = full / max(2, per_slot)
         at_edge = np.zeros(n + 1)
-        for departure in car.departures:
-            edge = departure.taking.edge if departure.ready_edge is None else departure.ready_edge
-            at_edge[edge] = max(at_edge[edge], departure.required_kwh - slack - before[edge])
-        if car.wanted_at_end_kwh is not None:
-            edge = n if car.end_ready_edge is None else car.end_ready_edge
-            at_edge[edge] = max(at_edge[edge], car.wanted_at_end_kwh - slack - before[edge])
+        for edge, asked_kwh in _asked(car, n):
+            to_charge = asked_kwh - slack - before[edge]
+            if rate is car.rate.mean and not found.short_kwh and not spared.any():
+                to_charge = self._mean_to_charge(edge, to_charge, before, most_a)
+            at_edge[edge] = max(at_edge[edge], to_charge)
         high = np.array([int(np.ceil(gains[a] / unit - 1e-6)) if a > 0 else 0 for a in most_a], dtype=np.int64)
         wanted = np.maximum(0, np.floor(at_edge / unit + 1e-6) - 1).astype(np.int64)
         for t in range(n - 1, -1, -1):
@@ -492,6 +394,29 @@ class _Car:
             charging=car.vehicle.charging,
         )
 
+    def _mean_to_charge(self, edge: int, to_charge: float, before: Floats, most_a: Floats) -> float:
+        """What the mean car has charged at least by an edge at which the cautious one has charged so much. [kWh]
+
+        Clear of its limit and its taper it charges more than the cautious one in every slot. Where it last was at either,
+        it had charged what that takes, and the cautious one no more than that.
+        """
+        car = self.car
+        currents = {a for a in most_a[:edge].tolist() if a > 0}
+        if to_charge <= 0 or not currents:
+            return to_charge
+        most_part = max(
+            car.rate.cautious.battery_kw(car.intake.wall_kw(a)) / car.rate.mean.battery_kw(car.intake.wall_kw(a))
+            for a in currents
+        )
+        if not 0 < most_part < 1:
+            return to_charge
+        taper_kwh = car.intake.taper_from * car.vehicle.usable_kwh
+        least = np.minimum(car.limit_kwh[:edge], taper_kwh) - before[1 : edge + 1]
+        most = np.maximum.accumulate(np.maximum(car.limit_kwh[:edge], car.soc_kwh) - before[1 : edge + 1])
+        charged = np.maximum(least, np.minimum(most, to_charge))
+        after_it = charged + np.maximum(0.0, to_charge - charged) / most_part
+        return max(to_charge, min(to_charge / most_part, float(after_it.min())))
+
     def _windows(self, most_a: Floats, least_a: Floats, unit: float, pinned: Flags) -> Counts:
         """Ranges of currents, in units gained, shape (n_slots, n_windows, 2); −1 for none."""
         car, n = self.car, len(most_a)
@@ -515,7 +440,7 @@ class _Car:
                     windows[t, nth] = int(units(least) + 1e-6), int(np.ceil(units(most) - 1e-6))
         return windows
 
-    def least(self, prices: _Prices, i: int) -> tuple[float, Floats]:
+    def least(self, prices: SharedPrices, i: int) -> tuple[float, Floats]:
         """The least cost at the prices, and the amps of a plan that comes to about that."""
         if self.idle:
             return 0.0, np.zeros(self.problem.grid.n_slots)
@@ -531,6 +456,17 @@ class _Car:
         battery_kw = np.maximum(0, gained) * self.alone.unit_kwh / self.d
         amps = (battery_kw + self.rate.overhead_kw) / efficiency / self.kw_per_a
         return float(value), np.where(gained >= 0, np.minimum(amps, self.car.limit_a), 0.0)
+
+
+def _asked(car: Car, n_slots: int) -> list[tuple[int, float]]:
+    """The edges by which something must be aboard, and how much. [kWh]"""
+    asked = [
+        (departure.taking.edge if departure.ready_edge is None else departure.ready_edge, departure.required_kwh)
+        for departure in car.departures
+    ]
+    if car.wanted_at_end_kwh is not None:
+        asked.append((n_slots if car.end_ready_edge is None else car.end_ready_edge, car.wanted_at_end_kwh))
+    return asked
 
 
 def _may_begin(problem: Problem, car: Car) -> Flags:

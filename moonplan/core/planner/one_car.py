@@ -5,23 +5,27 @@ done for the night), then forward with the true SoC. The mean car, which decides
 how far is taken from the pass before.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass
+from typing import cast
 
 import numpy as np
 
 from moonplan.core.planner import recursion
 from moonplan.core.planner.constraints import may_end, may_start
 from moonplan.core.planner.problem import Car, Problem
-from moonplan.core.planner.recursion import Pack, Slots
+from moonplan.core.planner.recursion import Counts, Pack, Slots
 from moonplan.core.timegrid import Flags, Floats
 
 # Levels to a slot's gain at full current; fewer where slots and levels together would be too many states to look at.
 _LEVELS_PER_SLOT = 96
-_MANY_STATES, _FEW_STATES = 600_000, 200_000
-_LEAST_LEVELS_PER_SLOT = 4
+_MANY_STATES, _FEW_STATES = 600_000, 50_000
+_LEAST_LEVELS_PER_SLOT, _LEAST_COARSELY = 4, 2
 _MOST_LEVELS = 20_000
+# Of how many slots in one price a coarse plan tries to start a timer in only one.
+_COARSE_STARTS = 4
 # Currents that a continuous lead is tried at within one timer session, as shares of the way from least to most.
-_TIMER_SHARES = (1.0, 0.75, 0.5, 0.25, 0.0)
+_TIMER_SHARES, _COARSE_SHARES = (1.0, 0.75, 0.5, 0.25, 0.0), (1.0, 0.5, 0.0)
 
 
 @dataclass(frozen=True)
@@ -39,63 +43,159 @@ class Surroundings:
     sun_price: Floats
 
 
-def plan_one(
-    problem: Problem, car: Car, around: Surroundings, ahead: Floats | None = None, *, fine: bool = True
-) -> tuple[Floats, Floats]:
-    """Setpoints of one car: least shortage, then least cost, care and starts.
+class OneCar:
+    """Plans one car against what the others leave: least shortage, then least cost, care and starts.
 
-    Parameters
-    ----------
+    What its recursion found is kept: where the others leave the same from some slot on, only what is before it is done
+    anew.
+
     fine : whether to look at many levels, rather than at so few that the answer is good to look around with.
-    ahead : how far the mean car is before the cautious one at each edge in an earlier plan of this car, if there is
-        one, shape (n_slots + 1,). [kWh]
-
-    Returns
-    -------
-    amps, ahead : shapes (n_slots,) [A] and (n_slots + 1,) [kWh]
     """
-    n = problem.grid.n_slots
-    room = np.where(car.chargeable & np.isnan(car.pinned_a), car.offered(around.room_a), 0.0)
-    amps = np.zeros(n)
-    if not room.any() and np.isnan(car.pinned_a).all():
-        return amps, np.zeros(n + 1)
-    while True:
-        last = ahead is not None
-        slots = _slots(problem, car, around, room, np.zeros(n + 1) if ahead is None else ahead)
-        states = _MANY_STATES if fine and last else _FEW_STATES
-        if car.control == "managed":
-            amps = _managed(problem, car, slots, _levels(car, slots, states))
-        else:
-            currents = _timer_currents(car, float(slots.room_a.max()))
-            amps = _timed(problem, car, slots, _levels(car, slots, states // (len(currents) + 2)), currents)
-        mean = car.run(amps, car.rate.mean, problem.grid).soc_kwh
-        ahead = np.maximum(0.0, mean - car.run(amps, car.rate.cautious, problem.grid).soc_kwh)
-        if last:
-            return amps, ahead
+
+    def __init__(self, problem: Problem, car: Car, *, fine: bool) -> None:
+        n = problem.grid.n_slots
+        self._problem, self._car, self._fine = problem, car, fine
+        self._most_a = np.where(car.chargeable & np.isnan(car.pinned_a), car.offered(car.limit_a), 0.0)
+        self._pack, self._may = _pack(problem, car), _timer_may(problem, car)
+        self._steps_a = np.array(car.steps_a, dtype=np.float64)
+        at_edge, before_trip = _asked(problem, car)
+        wishes = np.zeros(n + 1)
+        for wish in car.wishes:
+            wishes[wish.edge] = max(wishes[wish.edge], wish.kwh)
+        self._alone = Slots(
+            hours=problem.grid.hours,
+            room_a=self._most_a,
+            pinned_a=car.pinned_a,
+            limit_kwh=car.limit_kwh,
+            price=problem.prices.price + car.grid_counts,
+            own_price=problem.prices.export_price + car.sun_counts,
+            sun_kwh=np.zeros(n),
+            toll=np.zeros(n),
+            ahead_kwh=np.zeros(n + 1),
+            trip_edge=np.array([departure.taking.edge for departure in car.departures], dtype=np.int64),
+            trip_kwh=np.array([departure.taking.kwh for departure in car.departures], dtype=np.float64),
+            need_kwh=np.zeros(n + 1),
+            wants=at_edge,
+            trip_wants=before_trip,
+            wishes=wishes,
+        )
+        self._kept: _Kept | None = None
+
+    def whole(self, around: Surroundings) -> Floats:
+        """Setpoints for the whole horizon, shape (n_slots,) [A]"""
+        car, grid = self._car, self._problem.grid
+        if not self._most_a.any() and np.isnan(car.pinned_a).all():
+            return np.zeros(grid.n_slots)
+        while True:
+            ahead = self._ahead
+            slots = self._slots(around, ahead)
+            kept = self._levels(slots, states=_MANY_STATES if self._fine and ahead is not None else _FEW_STATES)
+            amps = self._managed(slots, kept) if car.control == "managed" else self._timed(slots, kept)
+            if ahead is None or self._fine:
+                mean, cautious = (car.run(amps, rate, grid).soc_kwh for rate in (car.rate.mean, car.rate.cautious))
+                self._problem.done["ahead", car.id] = np.maximum(0.0, mean - cautious)
+            if ahead is not None:
+                return amps
+
+    @property
+    def _ahead(self) -> Floats | None:
+        """How far the mean car was before the cautious one at each edge when the car was last planned closely. [kWh]"""
+        return cast(Floats | None, self._problem.done.get(("ahead", self._car.id)))
+
+    def _slots(self, around: Surroundings, ahead: Floats | None) -> Slots:
+        return self._alone._replace(
+            room_a=np.where(self._most_a > 0, self._car.offered(around.room_a), 0.0),
+            own_price=around.sun_price + self._car.sun_counts,
+            sun_kwh=around.sun_kwh,
+            toll=around.toll,
+            ahead_kwh=self._alone.ahead_kwh if ahead is None else ahead,
+        )
+
+    def _levels(self, slots: Slots, *, states: int) -> "_Kept":
+        """What is kept of the last time, if it has the levels that are wanted now."""
+        car = self._car
+        timed = car.control != "managed"
+        currents = (
+            _timer_currents(car, float(slots.room_a.max()), _TIMER_SHARES if self._fine else _COARSE_SHARES)
+            if timed
+            else self._steps_a
+        )
+        phases = 2 * len(currents) + 2 if timed else 2
+        if self._kept is None or self._kept.states != states or not np.array_equal(self._kept.currents, currents):
+            per_slot = _LEAST_LEVELS_PER_SLOT if states == _MANY_STATES else _LEAST_COARSELY
+            levels = _levels(car, self._alone, states // (len(currents) + 2) if timed else states, per_slot)
+            band = recursion.reachable(car.soc_kwh, levels, self._alone, self._pack)
+            values = np.zeros((len(slots.room_a) + 1, phases, len(levels)))
+            self._kept = _Kept(states, currents, levels, band, values)
+        return self._kept
+
+    def _managed(self, slots: Slots, kept: "_Kept") -> Floats:
+        most_at_edge, most_before_trip = recursion.fully(self._car.soc_kwh, slots, self._pack)
+        # A wish is for before the trips at its edge; where there are any, the first of them asks for it.
+        leaves = np.zeros(len(slots.wishes), dtype=np.bool_)
+        leaves[slots.trip_edge] = True
+        first = np.diff(slots.trip_edge, prepend=-1) > 0
+        trip_wishes = np.where(first, slots.wishes[slots.trip_edge], 0.0)
+        slots = slots._replace(
+            wants=np.minimum(np.maximum(slots.wants, np.where(leaves, 0.0, slots.wishes)), most_at_edge),
+            trip_wants=np.minimum(np.maximum(slots.trip_wants, trip_wishes), most_before_trip),
+        )
+        need, need_after_trips = recursion.needs(slots, self._pack)
+        slots = slots._replace(need_kwh=need)
+        a_kwh = np.maximum(slots.price, slots.own_price) + slots.toll / (self._pack.kw_per_a * slots.hours)
+        dearest = 1.02 * max(0.0, float(a_kwh.max())) / self._pack.cautious[0] + 1e-6
+        if until := kept.stale_until(slots, dearest, need_after_trips):
+            recursion.managed_values(
+                kept.values, until, kept.levels, kept.currents, dearest, need_after_trips, kept.band, slots, self._pack
+            )
+        return recursion.managed_amps(
+            kept.values, kept.levels, kept.currents, kept.band, self._car.soc_kwh, slots, self._pack
+        )
+
+    def _timed(self, slots: Slots, kept: "_Kept") -> Floats:
+        never = 100 * (float(np.abs(slots.price).max()) + 1.0)
+        if until := kept.stale_until(slots, never, slots.need_kwh):
+            recursion.timer_values(
+                kept.values, until, kept.levels, kept.currents, never, self._may, kept.band, slots, self._pack
+            )
+        may = self._may
+        if not self._fine:
+            changes = (np.diff(slots.price, prepend=np.nan) != 0) | (np.diff(slots.room_a, prepend=0.0) != 0)
+            may = (may[0] & (changes | (np.arange(len(changes)) % _COARSE_STARTS == 0)), *may[1:])
+        return recursion.timer_amps(
+            kept.values, kept.levels, kept.currents, never, may, kept.band, self._car.soc_kwh, slots, self._pack
+        )
 
 
-def _slots(problem: Problem, car: Car, around: Surroundings, room: Floats, ahead: Floats) -> Slots:
-    at_edge, before_trip = _asked(problem, car)
-    wishes = np.zeros(problem.grid.n_slots + 1)
-    for wish in car.wishes:
-        wishes[wish.edge] = max(wishes[wish.edge], wish.kwh)
-    return Slots(
-        hours=problem.grid.hours,
-        room_a=room,
-        pinned_a=car.pinned_a,
-        limit_kwh=car.limit_kwh,
-        price=problem.prices.price + car.grid_counts,
-        own_price=around.sun_price + car.sun_counts,
-        sun_kwh=around.sun_kwh,
-        toll=around.toll,
-        ahead_kwh=ahead,
-        trip_edge=np.array([departure.taking.edge for departure in car.departures], dtype=np.int64),
-        trip_kwh=np.array([departure.taking.kwh for departure in car.departures], dtype=np.float64),
-        need_kwh=np.zeros(len(at_edge)),
-        wants=at_edge,
-        trip_wants=before_trip,
-        wishes=wishes,
-    )
+@dataclass
+class _Kept:
+    """What the recursion found at some levels and currents, and of what.
+
+    band : which of the levels the car can be at, at each edge.
+    """
+
+    states: int
+    currents: Floats
+    levels: Floats
+    band: tuple[Counts, Counts]
+    values: Floats
+    found_of: tuple[Slots, float, Floats] | None = None
+
+    def stale_until(self, slots: Slots, dearest: float, need_after_trips: Floats) -> int:
+        """The edge from which on the values still hold, 0 if all do; from now on they are taken to be of these slots."""
+        before, self.found_of = self.found_of, (slots, dearest, need_after_trips)
+        if before is None or before[1] != dearest:
+            return len(slots.room_a)
+        was = before[0]
+        differs = (slots.room_a != was.room_a) | (slots.sun_kwh != was.sun_kwh) | (slots.toll != was.toll)
+        differs |= slots.own_price != was.own_price
+        edges = ((slots.ahead_kwh, was.ahead_kwh), (slots.need_kwh, was.need_kwh), (slots.wants, was.wants))
+        for now, then in (*edges, (need_after_trips, before[2])):
+            differs |= now[1:] != then[1:]
+        trips = slots.trip_edge[slots.trip_wants != was.trip_wants]
+        last = np.flatnonzero(differs)
+        until = max(int(last[-1]) + 1 if len(last) else 0, int(trips.max()) + 1 if len(trips) else 0)
+        return len(slots.room_a) if until >= len(slots.room_a) else until
 
 
 def _pack(problem: Problem, car: Car) -> Pack:
@@ -132,14 +232,14 @@ def _asked(problem: Problem, car: Car) -> tuple[Floats, Floats]:
     return at_edge, before_trip
 
 
-def _levels(car: Car, slots: Slots, most_states: int) -> Floats:
+def _levels(car: Car, slots: Slots, most_states: int, least_per_slot: int) -> Floats:
     """Levels of cautious SoC: even steps, and every limit and requirement besides. [kWh]"""
     usable = car.vehicle.usable_kwh
     wanted = [*slots.trip_wants.tolist(), *slots.wants[slots.wants > 0].tolist()]
     most_a = float(np.fmax(slots.room_a, np.nan_to_num(slots.pinned_a)).max())
     gain = max(car.rate.cautious.battery_kw(car.intake.wall_kw(most_a)) * slots.hours, 1e-6)
     most = min(_MOST_LEVELS, most_states // max(1, len(slots.room_a)))
-    step = min(max(gain / _LEVELS_PER_SLOT, usable / most), gain / _LEAST_LEVELS_PER_SLOT)
+    step = min(max(gain / _LEVELS_PER_SLOT, usable / most), gain / least_per_slot)
     step = max(step, usable / _MOST_LEVELS)
     anchor = next((kwh for kwh in wanted if kwh > 0), 0.0)
     even = anchor % step + step * np.arange(0, int(usable / step) + 1)
@@ -147,40 +247,10 @@ def _levels(car: Car, slots: Slots, most_states: int) -> Floats:
     return np.union1d(np.round(even[even <= usable], 9), np.round(marks, 9))
 
 
-def _managed(problem: Problem, car: Car, slots: Slots, levels: Floats) -> Floats:
-    pack = _pack(problem, car)
-    most_at_edge, most_before_trip = recursion.fully(car.soc_kwh, slots, pack)
-    # A wish is for before the trips at its edge; where there are any, the first of them asks for it.
-    leaves = np.isin(np.arange(len(slots.wishes)), slots.trip_edge)
-    first = np.concatenate([[True], np.diff(slots.trip_edge) > 0]) if len(slots.trip_edge) else np.zeros(0, dtype=np.bool_)
-    trip_wishes = np.where(first, slots.wishes[slots.trip_edge], 0.0)
-    slots = slots._replace(
-        wants=np.minimum(np.maximum(slots.wants, np.where(leaves, 0.0, slots.wishes)), most_at_edge),
-        trip_wants=np.minimum(np.maximum(slots.trip_wants, trip_wishes), most_before_trip),
-    )
-    need, need_after_trips = recursion.needs(slots, pack)
-    slots = slots._replace(need_kwh=need)
-    steps = np.array(car.steps_a, dtype=np.float64)
-    a_kwh = np.maximum(slots.price, slots.own_price) + slots.toll / (pack.kw_per_a * slots.hours)
-    dearest = 1.02 * max(0.0, float(a_kwh.max())) / pack.cautious[0] + 1e-6
-    band = recursion.reachable(car.soc_kwh, levels, slots, pack)
-    values = recursion.managed_values(levels, steps, dearest, need_after_trips, band, slots, pack)
-    return recursion.managed_amps(values, levels, steps, band, car.soc_kwh, slots, pack)
-
-
-def _timed(problem: Problem, car: Car, slots: Slots, levels: Floats, currents: Floats) -> Floats:
-    pack = _pack(problem, car)
-    never = 100 * (float(np.abs(slots.price).max()) + 1.0)
-    may = _timer_may(problem, car)
-    band = recursion.reachable(car.soc_kwh, levels, slots, pack)
-    values = recursion.timer_values(levels, currents, never, may, band, slots, pack)
-    return recursion.timer_amps(values, levels, currents, never, may, band, car.soc_kwh, slots, pack)
-
-
-def _timer_currents(car: Car, most: float) -> Floats:
+def _timer_currents(car: Car, most: float, shares: Sequence[float]) -> Floats:
     if car.steps_a:
         return np.array([step for step in reversed(car.steps_a) if step <= most + 1e-9] or [0.0])
-    tried = [round(car.least_a + share * (most - car.least_a), 2) for share in _TIMER_SHARES]
+    tried = [round(car.least_a + share * (most - car.least_a), 2) for share in shares]
     return np.array(list(dict.fromkeys(tried)) if most else [0.0])
 
 

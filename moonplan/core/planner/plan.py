@@ -16,12 +16,13 @@ from moonplan.core.household import Household, read
 from moonplan.core.mistakes import BadDocument, Mistake
 from moonplan.core.planner.at_once import at_once
 from moonplan.core.planner.bound import Bound, bound
+from moonplan.core.planner.candidates import Candidate, candidate
 from moonplan.core.planner.constraints import broken_rules
 from moonplan.core.planner.habits import with_habits
 from moonplan.core.planner.outcome import Outcome, Readiness, ready_at
 from moonplan.core.planner.problem import Car, Problem, build
 from moonplan.core.planner.reasons import binds, reason
-from moonplan.core.planner.together import Candidate, Guide, candidate, plan_together, refined
+from moonplan.core.planner.together import plan_together, refined
 from moonplan.core.rates import range_km
 from moonplan.core.simulate import Run
 from moonplan.core.timegrid import Floats
@@ -87,9 +88,8 @@ def plan(household: Household, *, prove: bool = True) -> Plan:
     found = _best(problem)
     least = None
     if prove and problem.cars and problem.grid.n_slots and not problem.bent_by_habits:
+        found = _carried_out(problem, [refined(problem, found), found])
         least = bound(problem, found.outcome, steps=_SHARPENED)
-        if not is_tight(problem, found.outcome, least.value):
-            found = _carried_out(problem, [refined(problem, found, Guide(least.tolls, least.sun_price)), found])
     return _plan_of(problem, found.outcome, least)
 
 

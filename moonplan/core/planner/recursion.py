@@ -158,6 +158,13 @@ def _least_before(amps: float, wanted: float, slot: Slot, pack: Pack) -> float:
     if amps <= 0 or wanted > slot.limit_kwh + _NOTHING:
         return wanted
     low, high = 0.0, wanted
+    _, after, _ = charged(amps, 0.0, 0.0, slot, pack)
+    plain = wanted - after
+    if plain <= 0:
+        return 0.0
+    _, after, _ = charged(amps, plain, plain, slot, pack)
+    if wanted - _NOTHING <= after <= wanted + _NOTHING:
+        return plain
     for _ in range(45):
         middle = (low + high) / 2
         _, after, _ = charged(amps, middle, middle, slot, pack)
@@ -250,9 +257,15 @@ def _at_current(
     there, after : the levels at the slot's end, and their values.
     """
     at, last = 0, len(there) - 1
+    plain = _plain(amps, levels, slot, pack)
+    cost, gained = 0.0, 0.0
     for k in range(first, len(levels)):
-        mean = min(levels[k] + slot.ahead_kwh, max(levels[k], pack.usable_kwh))
-        cost, level, _ = charged(amps, levels[k], mean, slot, pack)
+        # Clear of limit and taper every level takes the same.
+        if k == first or k >= plain:
+            mean = min(levels[k] + slot.ahead_kwh, max(levels[k], pack.usable_kwh))
+            cost, level, _ = charged(amps, levels[k], mean, slot, pack)
+            gained = level - levels[k]
+        level = levels[k] + gained
         if level < slot.need_kwh:
             continue
         while at < last - 1 and there[at + 1] < level:
@@ -373,6 +386,8 @@ def _before_trip(values: Floats, kwh: float, levels: Floats) -> None:
 
 @compiled
 def managed_values(
+    values: Floats,
+    until: int,
     levels: Floats,
     steps_a: Floats,
     dearest: float,
@@ -380,20 +395,23 @@ def managed_values(
     band: tuple[Counts, Counts],
     slots: Slots,
     pack: Pack,
-) -> Floats:
-    """Least cost to go for a car whose current may change every slot, shape (n_slots + 1, 2, n_levels).
+) -> None:
+    """Fill in the least cost to go for a car whose current may change every slot, shape (n_slots + 1, 2, n_levels).
 
     Phases are OFF and ON: whether current was offered in the slot before. Values at an edge are those before its trips.
+    until : the edge before which values are filled in, those from it on standing already; the horizon's, too, where it is
+        the last.
     steps_a : currents of a stepped lead, empty for a continuous one. dearest : above any price of a kWh aboard.
     band : the levels that are looked at, at each edge: see `reachable`.
     """
     n, many = len(slots.room_a), len(levels)
-    values = np.zeros((n + 1, 2, many))
     best, after = np.empty(many), np.empty(many)
     queue = np.empty(many + 1, dtype=np.int64)
     first, past = band
-    nth = len(slots.trip_edge) - 1
-    for t in range(n, -1, -1):
+    latest = n if until == n else until - 1
+    nth = int(np.searchsorted(slots.trip_edge, latest, side="right")) - 1
+    for t in range(latest, -1, -1):
+        values[t, :, first[t] : past[t]] = 0.0
         here = levels[first[t] : past[t]]
         if t < n:
             slot = slot_at(t, slots)
@@ -425,7 +443,6 @@ def managed_values(
             _before_trip(values[t, :, first[t] : past[t]], slots.trip_kwh[nth], here)
             nth -= 1
         _bridge(values[t, :, first[t] : past[t]], here, slots.need_kwh[t], dearest)
-    return values
 
 
 @compiled
@@ -525,6 +542,8 @@ def _amps_for(gain_kwh: float, slot: Slot, pack: Pack) -> float:
 
 @compiled
 def timer_values(
+    values: Floats,
+    until: int,
     levels: Floats,
     currents: Floats,
     never: float,
@@ -532,20 +551,24 @@ def timer_values(
     band: tuple[Counts, Counts],
     slots: Slots,
     pack: Pack,
-) -> Floats:
-    """Least cost to go for one session a night at one current, shape (n_slots + 1, len(currents) + 2, n_levels).
+) -> None:
+    """Fill in the least cost to go for one session a night at one current, shape
+    (n_slots + 1, 2 * len(currents) + 2, n_levels).
 
-    Phases are waiting, on at each of the currents, and done for the night. may : whether a slot may begin a session,
+    Phases are waiting, on at each of the currents, done for the night, and on at each of them since the night before: such
+    a session leaves the new night its own. until : as in `managed_values`. may : whether a slot may begin a session,
     may be the last of one, and begins a new night. never : price of a kWh that is missed, above any other.
     """
     starts, ends, new_night = may
     n, many, on = len(slots.room_a), len(levels), len(currents)
     done = on + 1
-    values = np.zeros((n + 1, on + 2, many))
-    best, after = np.empty((on, many)), np.empty(many)
-    nth = len(slots.trip_edge) - 1
+    best, after = np.empty((2 * on, many)), np.empty(many)
+    crossing = _crossing(new_night, slots)
     first, past = band
-    for t in range(n, -1, -1):
+    latest = n if until == n else until - 1
+    nth = int(np.searchsorted(slots.trip_edge, latest, side="right")) - 1
+    for t in range(latest, -1, -1):
+        values[t, :, first[t] : past[t]] = 0.0
         here, now = levels[first[t] : past[t]], values[t, :, first[t] : past[t]]
         if t < n:
             slot = slot_at(t, slots)
@@ -557,24 +580,26 @@ def timer_values(
                 _with_care(told, then[done], there, slot, pack)
                 _timer_pinned(now, 0.0 if going_on else start, here, there, charging[0], told, slot, pack)
             else:
-                for i in range(on):
+                for i in range(2 * on if crossing[t] else on):
                     charging[i, :] = np.inf
-                    if 0 < currents[i] <= slot.room_a + _NOTHING:
-                        _with_care(told, then[i + 1], there, slot, pack)
-                        _at_current(charging[i], currents[i], 0, here, there, told, slot, pack)
+                    if 0 < currents[i % on] <= slot.room_a + _NOTHING:
+                        _with_care(told, then[i + 1 if i < on else i + 2], there, slot, pack)
+                        _at_current(charging[i], currents[i % on], 0, here, there, told, slot, pack)
                 # By hand a session may only end short of the limit while someone is up.
                 held_below = slots.limit_kwh[t - 1] - 1e-6 if t > 0 and not ends[t - 1] else -1.0
                 shift = first[t] - first[t + 1]
-                _timer_choice(now, then, shift, charging, here, never, start, starts[t], held_below, slot, pack)
+                _timer_choice(
+                    now, then, shift, charging, here, never, start, (starts[t], crossing[t]), held_below, slot, pack
+                )
             if t > 0 and new_night[t]:
                 now[done] = now[0]
+                now[1 : on + 1] = now[on + 2 :]
         _missed(now, never, slots.wants[t], here)
         while nth >= 0 and slots.trip_edge[nth] == t:
             _before_trip(now, slots.trip_kwh[nth], here)
             _missed(now, never, slots.trip_wants[nth], here)
             nth -= 1
         _missed(now, never * _WISHED, slots.wishes[t], here)
-    return values
 
 
 @compiled
@@ -615,7 +640,7 @@ def _timer_choice(
     levels: Floats,
     never: float,
     start: float,
-    may_start: bool,
+    may: tuple[bool, bool],
     held_below: float,
     slot: Slot,
     pack: Pack,
@@ -623,8 +648,11 @@ def _timer_choice(
     """Values before a slot, from those of charging in it at each current and of not charging.
 
     shift : by how many places a level stands further on among those at the slot's end.
+    may : whether a session may start, and whether one can go on since the night before.
     """
-    done = len(best) + 1
+    on = len(best) // 2
+    done = on + 1
+    may_start, crosses = may
     for k in range(len(levels)):
         same = min(after.shape[1] - 1, max(0, k + shift))
         care = _care(levels[k] + slot.ahead_kwh, pack)
@@ -632,12 +660,24 @@ def _timer_choice(
         waiting, stop = after[0, same] + rest, after[done, same] + rest
         held = never * 1e3 if levels[k] < held_below else 0.0
         before[done, k] = stop
-        for i in range(len(best)):
+        if crosses:
+            for i in range(on):
+                before[done + 1 + i, k] = min(best[on + i, k] + care, waiting + held)
+        for i in range(on):
             charging = best[i, k] + care
             if may_start:
                 waiting = min(waiting, charging + start)
             before[i + 1, k] = min(charging, stop + held)
         before[0, k] = waiting
+
+
+@compiled
+def _crossing(new_night: Flags, slots: Slots) -> Flags:
+    """Slots in which a session that began in the night before can still be on."""
+    crossing = np.zeros(len(new_night), dtype=np.bool_)
+    for t in range(1, len(new_night)):
+        crossing[t] = new_night[t] or (crossing[t - 1] and slots.room_a[t - 1] > 0)
+    return crossing
 
 
 @compiled
@@ -683,7 +723,7 @@ def timer_amps(
             if may[0][start] and not goes_on and np.isnan(slots.pinned_a[start]):
                 for i in range(len(currents)):
                     worth, last = _best_length(
-                        values, levels, band, never, currents[i], (start, i + 1, seen), may, here, there, slots, pack
+                        values, levels, band, never, currents[i], (start, end, seen, done), may, here, there, slots, pack
                     )
                     if waited + worth < best - 1e-9 or (chosen[0] < 0 and waited + worth <= best + 1e-9):
                         best, chosen = waited + worth, (start, last, i)
@@ -697,9 +737,8 @@ def timer_amps(
         if chosen[0] >= 0:
             for at in range(chosen[0], chosen[1] + 1):
                 amps[at] = currents[chosen[2]]
+            # A session that goes on into the next night leaves it its own.
             end = max(end, chosen[1] + 1)
-            while end < n and not may[2][end]:
-                end += 1
         for at in range(t, end):
             level, mean, nth = _lived(at, amps, level, mean, nth, slots, pack)
         t = end
@@ -760,17 +799,19 @@ def _best_length(
     band: tuple[Counts, Counts],
     never: float,
     amps: float,
-    at: tuple[int, int, int],
+    at: tuple[int, int, int, int],
     may: tuple[Flags, Flags, Flags],
     level: float,
     mean: float,
     slots: Slots,
     pack: Pack,
 ) -> tuple[float, int]:
-    """Of a session from a slot on at a current: what its best length comes to, and its last slot."""
-    start, _, nth = at
-    done = len(values[0]) - 1
-    best, best_last = np.inf, start
+    """Of a session from a slot on at a current: what its best length comes to, and its last slot.
+
+    at : its first slot, the first of the next night, the trip to come, and the phase of being done for the night.
+    """
+    start, end, nth, done = at
+    best, best_last, above = np.inf, start, 0
     paid = 0.0 if start == 0 and pack.charging else pack.start_price
     for t in range(start, len(slots.room_a)):
         slot = slot_at(t, slots)
@@ -783,8 +824,11 @@ def _best_length(
         paid += cost + _care(mean, pack) + _care(after, pack)
         mean = after
         if may[1][t] or level >= slot.limit_kwh - 1e-6:
-            there = levels[band[0][t + 1] : band[1][t + 1]]
-            worth = paid + value_at(there, values[t + 1, done, band[0][t + 1] : band[1][t + 1]], level)
+            # The level only rises: what it was between is not looked for from the start again.
+            above = max(above, band[0][t + 1])
+            phase = done if t < end else 0
+            value, above = between(levels[: band[1][t + 1]], values[t + 1, phase], level, min(above, band[1][t + 1] - 2))
+            worth = paid + value
             if worth < best - 1e-9:
                 best, best_last = worth, t
         full = slot.limit_kwh - _NOTHING

@@ -1,0 +1,53 @@
+"""Candidates: setpoints of all cars with what they come to, and one car planned anew against the others."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from moonplan.core.planner.constraints import room_for, sun_for
+from moonplan.core.planner.one_car import OneCar, Surroundings, nothing_left
+from moonplan.core.planner.outcome import Outcome, outcome
+from moonplan.core.planner.problem import Car, Problem
+from moonplan.core.timegrid import Flags, Floats
+
+
+@dataclass(frozen=True)
+class Candidate:
+    """Setpoints per car, shape (n_slots,) [A], and what they come to."""
+
+    amps: tuple[Floats, ...]
+    outcome: Outcome
+
+    def better_than(self, other: "Candidate | None") -> bool:
+        return other is None or self.outcome.rank < other.outcome.rank
+
+
+def candidate(problem: Problem, amps: Sequence[Floats]) -> Candidate:
+    """Setpoints with their outcome."""
+    return Candidate(tuple(amps), outcome(problem, amps))
+
+
+def pinned(car: Car) -> Floats:
+    """Nothing but what a person pinned."""
+    return np.where(np.isnan(car.pinned_a), 0.0, car.pinned_a)
+
+
+def planned(
+    problem: Problem, amps: Sequence[Floats], i: int, *, fine: bool, keep_off: Flags | None = None, nth: int = 0
+) -> Floats:
+    """Car i planned anew against what the others do, shape (n_slots,). [A]
+
+    fine : see `OneCar`. keep_off : slots that it leaves to the others, shape (n_slots,). nth : how often it was planned so
+        before; each time goes by how the two rates came apart in the last.
+    """
+    room_a, sun_kwh = room_for(problem, amps, i), sun_for(problem, amps, i)
+    if keep_off is not None:
+        room_a = np.where(keep_off, 0.0, room_a)
+
+    def anew() -> Floats:
+        around = Surroundings(room_a, sun_kwh, np.zeros(problem.grid.n_slots), problem.prices.export_price)
+        one_car = problem.once(("one car", i, fine), lambda: OneCar(problem, problem.cars[i], fine=fine))
+        return nothing_left(problem.cars[i], one_car.whole(around), problem)
+
+    return problem.once(("plan", i, fine, nth, room_a.tobytes(), sun_kwh.tobytes()), anew)

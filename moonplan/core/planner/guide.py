@@ -1,0 +1,156 @@
+"""What the cars' sharing is worth: the problem without its yes-or-no choices, as a linear programme (docs/planner.md).
+
+A car may take any part of its most current in every slot, as efficiently as at the most; that a session costs something
+to start, a timer's one current, care and taper are left out. The programme is small and solved in some tens of
+milliseconds; what its shared limits come to at the margin are prices at which cars that are planned one by one, in the
+true problem, mostly keep out of each other's way.
+"""
+
+from dataclasses import dataclass, field
+
+import numpy as np
+import numpy.typing as npt
+from scipy.optimize import linprog
+from scipy.sparse import csr_array
+
+from moonplan.core.planner.problem import Car, Problem
+from moonplan.core.planner.sharing import SharedPrices
+from moonplan.core.timegrid import Floats
+
+Columns = npt.NDArray[np.int64]
+
+# What a missed kWh counts, in times of the highest price.
+_SHORT_TIMES = 10
+
+
+@dataclass
+class _Programme:
+    """min cost·x with rows of coefficients, each at most `most`, and low ≤ x ≤ high."""
+
+    cost: list[Floats] = field(default_factory=list)
+    low: list[Floats] = field(default_factory=list)
+    high: list[Floats] = field(default_factory=list)
+    entries: list[tuple[Columns, Columns, Floats]] = field(default_factory=list)
+    most: list[Floats] = field(default_factory=list)
+    n_columns: int = 0
+    n_rows: int = 0
+
+    def columns(self, many: int, *, high: Floats | float, low: Floats | float = 0.0, cost: Floats | float = 0.0) -> Columns:
+        for kept, given in ((self.cost, cost), (self.low, low), (self.high, high)):
+            kept.append(np.broadcast_to(np.asarray(given, dtype=np.float64), many))
+        self.n_columns += many
+        return np.arange(self.n_columns - many, self.n_columns)
+
+    def rows(self, most: Floats | float, many: int = 1) -> Columns:
+        self.most.append(np.broadcast_to(np.asarray(most, dtype=np.float64), many))
+        self.n_rows += many
+        return np.arange(self.n_rows - many, self.n_rows)
+
+    def put(self, rows: Columns, columns: Columns, value: Floats | float) -> None:
+        many = np.broadcast_shapes(rows.shape, columns.shape)
+        values = np.asarray(value, dtype=np.float64)
+        self.entries.append((np.broadcast_to(rows, many), np.broadcast_to(columns, many), np.broadcast_to(values, many)))
+
+    def worth_of_rows(self) -> Floats | None:
+        """By how much the least cost would fall for one more of what each row allows; None where nothing was found."""
+        rows, columns, values = (np.concatenate(parts) for parts in zip(*self.entries, strict=True))
+        solved = linprog(
+            np.concatenate(self.cost),
+            A_ub=csr_array((values, (rows, columns)), shape=(self.n_rows, self.n_columns)),
+            b_ub=np.concatenate(self.most),
+            bounds=np.column_stack([np.concatenate(self.low), np.concatenate(self.high)]),
+            method="highs-ds",
+        )
+        return -np.asarray(solved.ineqlin.marginals) if solved.status == 0 else None
+
+
+def shared_prices(problem: Problem) -> SharedPrices:
+    """Prices of what the cars share, from the problem without its yes-or-no choices."""
+    short_price = _SHORT_TIMES * (float(np.abs(problem.prices.price).max(initial=0.0)) + 0.01)
+    prices = SharedPrices(problem)
+    if len(problem.cars) < 2 or not (prices.limits or prices.groups or (prices.surplus_kwh > 0).any()):
+        return prices
+    programme = _Programme()
+    amps = [_car(programme, problem, car, short_price) for car in problem.cars]
+    limit_rows = [_shared(programme, amps, limit.weights, prices.room(limit)) for limit in prices.limits]
+    group_rows = [
+        _shared(programme, amps, {i: 1 / max(1.0, float(problem.cars[i].limit_a.max())) for i in group}, 1.0)
+        for group in prices.groups
+    ]
+    sun_row = _own_sun(programme, problem, prices, amps)
+    worth = programme.worth_of_rows()
+    if worth is None:
+        return prices
+    worth = np.append(np.maximum(0.0, worth), 0.0)  # row −1: none
+    return prices.at(
+        [worth[row] for row in limit_rows],
+        [worth[row] for row in group_rows],
+        np.where(sun_row >= 0, problem.prices.price - worth[sun_row], prices.sun),
+    )
+
+
+def _car(programme: _Programme, problem: Problem, car: Car, short_price: float) -> Columns:
+    """A car's amps, shape (n_slots,), −1 for no column; and what must be aboard when, by the cautious rate."""
+    n, hours = problem.grid.n_slots, problem.grid.hours
+    pinned = ~np.isnan(car.pinned_a)
+    most_a = np.where(pinned, np.nan_to_num(car.pinned_a), car.offered(car.limit_a))
+    at = np.flatnonzero(most_a > 0)
+    kwh_per_a = car.intake.volts * car.intake.phases / 1000 * hours
+    columns = np.full(n, -1)
+    columns[at] = programme.columns(
+        len(at), low=np.where(pinned, most_a, 0.0)[at], high=most_a[at], cost=(problem.prices.price * kwh_per_a)[at]
+    )
+    gains = {a: car.rate.cautious.battery_kw(car.intake.wall_kw(a)) * hours / a for a in set(most_a[at].tolist())}
+    gain_per_a = np.array([gains.get(a, 0.0) for a in most_a.tolist()])
+    # What a trip needs beyond a full battery is charged on the way.
+    asked = [
+        (departure.taking.edge, departure.required_kwh, min(departure.taking.kwh, departure.required_kwh))
+        for departure in car.departures
+    ]
+    asked.append((n, car.wanted_at_end_kwh or 0.0, 0.0))
+    since, before, left = 0, None, car.soc_kwh
+    for edge, required, takes in asked:
+        inside = at[(at >= since) & (at < edge)]
+        limit = float(car.limit_kwh[max(since, edge - 1)])
+        aboard = programme.columns(1, low=-np.inf, high=max(limit, car.soc_kwh))
+        short = programme.columns(1, high=np.inf, cost=short_price)
+        row = programme.rows(left)
+        programme.put(row, aboard, 1.0)
+        programme.put(row, columns[inside], -gain_per_a[inside])
+        if before is not None:
+            programme.put(row, before, -1.0)
+        programme.put(programme.rows(-required), np.concatenate([aboard, short]), -1.0)
+        since, before, left = edge, aboard, -takes
+    return columns
+
+
+def _shared(programme: _Programme, amps: list[Columns], weights: dict[int, float], most: Floats | float) -> Columns:
+    """Rows of a shared limit where it can bind, shape (n_slots,), −1 for none."""
+    n = len(amps[0])
+    most = np.broadcast_to(np.asarray(most, dtype=np.float64), n)
+    high = np.concatenate(programme.high)
+    takes = {i: np.where(amps[i] >= 0, weight * high[amps[i]], 0.0) for i, weight in weights.items()}
+    binds = np.sum(list(takes.values()), axis=0) > np.maximum(0.0, most) + 1e-9
+    rows = np.full(n, -1)
+    at = np.flatnonzero(binds)
+    rows[at] = programme.rows(np.maximum(0.0, most[at]), len(at))
+    for i, weight in weights.items():
+        mine = at[amps[i][at] >= 0]
+        programme.put(rows[mine], amps[i][mine], weight)
+    return rows
+
+
+def _own_sun(programme: _Programme, problem: Problem, prices: SharedPrices, amps: list[Columns]) -> Columns:
+    """Rows that let the cars use no more own sun than they draw, shape (n_slots,), −1 for none."""
+    drawing = np.any([columns >= 0 for columns in amps], axis=0)
+    at = np.flatnonzero((prices.surplus_kwh > 0) & prices.convex & (prices.high > prices.low) & drawing)
+    rows = np.full(problem.grid.n_slots, -1)
+    saved = problem.prices.price[at] - problem.prices.export_price[at]
+    used = programme.columns(len(at), high=prices.surplus_kwh[at], cost=-saved)
+    rows[at] = programme.rows(0.0, len(at))
+    programme.put(rows[at], used, 1.0)
+    for car, columns in zip(problem.cars, amps, strict=True):
+        mine = at[columns[at] >= 0]
+        kwh_per_a = car.intake.volts * car.intake.phases / 1000 * problem.grid.hours
+        programme.put(rows[mine], columns[mine], -kwh_per_a)
+    return rows

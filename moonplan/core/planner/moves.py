@@ -1,0 +1,225 @@
+"""Small moves: a plan's sessions made a little other, kept where the simulator says that it helps (docs/planner.md)."""
+
+from collections.abc import Iterator, Sequence
+from itertools import combinations
+
+import numpy as np
+
+from moonplan.core import hookup
+from moonplan.core.planner.candidates import Candidate, candidate
+from moonplan.core.planner.constraints import broken_alone, broken_rules, room_for
+from moonplan.core.planner.outcome import short_kwh
+from moonplan.core.planner.problem import Car, Problem
+from moonplan.core.simulate import Run, runs
+from moonplan.core.timegrid import Floats
+
+_ROUNDS = 3
+_TRIALS_A_CAR = 150
+# In how many slots a managed car's current is lowered at most.
+_SLOTS_TRIMMED = 6
+# How many lengths of a timer's session are tried, from the shortest on.
+_LENGTHS_TRIED = 8
+# A smoother session may count more by this part of the default price.
+_SMOOTH_PART_OF_PRICE = 0.004
+# How many pairs of changes to single slots are tried at most.
+_PAIRS_TRIED = 2500
+# By how many slots a session is tried earlier or later.
+_SHIFTS = (-16, -4, -1, 1)
+
+
+def improved(problem: Problem, start: Candidate) -> Candidate:
+    """Small moves on each car's sessions, kept while they help."""
+    best = start
+    for i, car in enumerate(problem.cars):
+        room = room_for(problem, best.amps, i)
+        left = _TRIALS_A_CAR
+        helped = True
+        while helped and left > 0:
+            helped = False
+            for moved in _moves(problem, car, best.amps[i]):
+                left -= 1
+                if left <= 0:
+                    break
+                if (
+                    bool((moved > room + 1e-9).any())
+                    or short_kwh(problem, car, moved) > best.outcome.cars[i].short_kwh + 1e-5
+                ):
+                    continue
+                trial = candidate(problem, [*best.amps[:i], moved, *best.amps[i + 1 :]])
+                if trial.better_than(best) and not any(broken_alone(problem, car, moved)):
+                    best, helped = trial, True
+                    break
+        best = _smoothed(problem, car, i, _trimmed(problem, car, i, best))
+    return best
+
+
+def _smoothed(problem: Problem, car: Car, i: int, best: Candidate) -> Candidate:
+    """Each session of a managed car at the most there is, less only in its last slot, where that costs next to nothing.
+
+    Many currents in one price come to the same, and nobody wants to see them.
+    """
+    if car.control != "managed" or car.steps_a:
+        return best
+    room = car.offered(room_for(problem, best.amps, i))
+    price = _SMOOTH_PART_OF_PRICE * abs(problem.household.tariff.default_price)
+    for run in runs(best.amps[i]):
+        inside = slice(run.first, run.last + 1)
+        ragged = np.count_nonzero(np.diff(best.amps[i][inside]))
+        if ragged < 2 or not np.isnan(car.pinned_a[inside]).all():
+            continue
+        amps = best.amps[i].copy()
+        amps[inside] = room[inside]
+        last = run.last
+        while last > run.first and _as_good(problem, best, i, shorter := _with(amps, last, 1, 0.0)) is not None:
+            amps, last = shorter, last - 1
+        smooth = _as_good(problem, best, i, amps)
+        if smooth is None:
+            continue
+        lowered = _lowered(problem, car, i, smooth, last, last)
+        if lowered.outcome.value + lowered.outcome.habits <= best.outcome.value + best.outcome.habits + price:
+            best = lowered
+    return best
+
+
+def _as_good(problem: Problem, best: Candidate, i: int, amps: Floats) -> Candidate | None:
+    """Other setpoints for a car that miss no more; None where they miss more, or break a rule."""
+    trial = candidate(problem, [*best.amps[:i], amps, *best.amps[i + 1 :]])
+    missed = trial.outcome.rank[:4] > best.outcome.rank[:4]
+    return None if missed or any(broken_alone(problem, problem.cars[i], amps)) else trial
+
+
+def _moves(problem: Problem, car: Car, amps: Floats) -> Iterator[Floats]:
+    """Neighbouring plans of one car: sessions left out, shorter, longer, shifted, at another step, or joined."""
+    found = runs(amps)
+    for run in found:
+        first, length, current = run.first, run.last - run.first + 1, float(amps[run.first])
+        without = _with(amps, run.first, length, 0.0)
+        yield without
+        yield _with(amps, first, 1, 0.0)
+        yield _with(amps, run.last, 1, 0.0)
+        for shift in _SHIFTS:
+            if first + shift >= 0 and run.last + shift < len(amps):
+                moved = without.copy()
+                moved[first + shift : first + shift + length] = amps[first : run.last + 1]
+                yield moved
+        for longer in (first - 1, run.last + 1):
+            if 0 <= longer < len(amps):
+                yield _with(amps, longer, 1, current)
+        for step in car.steps_a:
+            if abs(step - current) > 1e-9:
+                yield _with(amps, first, length, step)
+        for other in found:
+            if other is not run:
+                yield from _given_to(amps, run, other)
+    if car.control == "managed":
+        for t in np.flatnonzero(amps):
+            for step in car.steps_a:
+                if abs(step - amps[t]) > 1e-9:
+                    yield _with(amps, int(t), 1, step)
+
+
+def _given_to(amps: Floats, giver: Run, taker: Run) -> Iterator[Floats]:
+    """A slot, or all of them, given by one session to another of the same car, at either end."""
+    length = giver.last - giver.first + 1
+    current = float(amps[taker.first])
+    for n, firsts in ((1, (giver.first, giver.last)), (length, (giver.first,))):
+        for first in firsts:
+            less = _with(amps, first, n, 0.0)
+            for start in (taker.first - n, taker.last + 1):
+                if start >= 0 and start + n <= len(amps) and not less[start : start + n].any():
+                    yield _with(less, start, n, current)
+
+
+def _with(amps: Floats, first: int, n: int, current: float) -> Floats:
+    changed = amps.copy()
+    changed[first : first + n] = current
+    return changed
+
+
+def _trimmed(problem: Problem, car: Car, i: int, best: Candidate) -> Candidate:
+    """With a continuous lead: the least current that still leaves nobody shorter, in the dearest slots first; for a
+    timer in the whole of each session."""
+    if car.steps_a:
+        return best
+    found = runs(best.amps[i])
+    if car.control != "managed":
+        for run in found:
+            best = _resized(problem, car, i, best, run)
+        return best
+    on = np.flatnonzero(best.amps[i] > 0)
+    ends = {run.last for run in found}
+    dearest = sorted(on, key=lambda t: (-float(problem.prices.price[t]), t not in ends, -int(t)))
+    for t in dearest[:_SLOTS_TRIMMED]:
+        best = _lowered(problem, car, i, best, int(t), int(t))
+    return best
+
+
+def _resized(problem: Problem, car: Car, i: int, best: Candidate, run: Run) -> Candidate:
+    """A timer's session from the same start: shorter at more current, each length at the least current that does."""
+    room = room_for(problem, best.amps, i)
+    slots = run.last - run.first + 1
+    most = hookup.stepped(float(room[run.first : run.last + 1].min()), steps_a=(), min_a=car.least_a)
+    shortest = max(1, int(slots * float(best.amps[i][run.first]) / max(most, car.least_a)))
+    without = _with(best.amps[i], run.first, slots, 0.0)
+    found = _lowered(problem, car, i, best, run.first, run.last)
+    for n in range(shortest, min(slots, shortest + _LENGTHS_TRIED)):
+        amps = _with(without, run.first, n, most)
+        trial = candidate(problem, [*best.amps[:i], amps, *best.amps[i + 1 :]])
+        if trial.outcome.missed > best.outcome.missed:
+            continue
+        trial = _lowered(problem, car, i, trial, run.first, run.first + n - 1)
+        if trial.better_than(found) and not any(broken_alone(problem, car, trial.amps[i])):
+            found = trial
+    return found
+
+
+def _lowered(problem: Problem, car: Car, i: int, best: Candidate, first: int, last: int) -> Candidate:
+    low, high = round(car.least_a * 100), round(float(best.amps[i][first]) * 100)
+    missed = best.outcome.missed
+    while low < high:  # the least current, in hundredths of an ampere, that misses no more
+        middle = (low + high) // 2
+        amps = best.amps[i].copy()
+        amps[first : last + 1] = middle / 100
+        trial = candidate(problem, [*best.amps[:i], amps, *best.amps[i + 1 :]])
+        if trial.outcome.missed > missed:
+            low = middle + 1
+        else:
+            high = middle
+    amps = best.amps[i].copy()
+    amps[first : last + 1] = hookup.stepped(high / 100, steps_a=(), min_a=car.least_a)
+    trial = candidate(problem, [*best.amps[:i], amps, *best.amps[i + 1 :]])
+    return trial if trial.better_than(best) and not any(broken_alone(problem, car, amps)) else best
+
+
+def paired(problem: Problem, best: Candidate) -> Candidate:
+    """Any two slots of a managed car changed at once, where there are so few that all pairs can be tried.
+
+    With steps a current is too much or too little by a whole step; what one slot takes another can give back.
+    """
+    for i, car in enumerate(problem.cars):
+        if car.control != "managed":
+            continue
+        slots = np.flatnonzero(car.chargeable & np.isnan(car.pinned_a))
+        currents = [0.0, *(car.steps_a or (car.least_a,))]
+        changes = [(int(t), a) for t in slots for a in {*currents, float(car.limit_a[t])} if a <= car.limit_a[t] + 1e-9]
+        if len(changes) ** 2 > 2 * _PAIRS_TRIED:
+            continue
+        for _ in range(_ROUNDS):
+            better = _best_pair(problem, best, i, changes)
+            if better is None:
+                break
+            best = better
+    return best
+
+
+def _best_pair(problem: Problem, best: Candidate, i: int, changes: Sequence[tuple[int, float]]) -> Candidate | None:
+    found, amps = best, best.amps[i]
+    for (t, a), (other, b) in combinations(changes, 2):
+        if t == other or (a == amps[t] and b == amps[other]):
+            continue
+        changed = amps.copy()
+        changed[t], changed[other] = a, b
+        trial = candidate(problem, [*best.amps[:i], changed, *best.amps[i + 1 :]])
+        if trial.better_than(found) and not broken_rules(problem, trial.amps):
+            found = trial
+    return found if found is not best else None
