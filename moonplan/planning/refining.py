@@ -51,8 +51,8 @@ def bettered(asked: str, made: Plan) -> Plan:
 
 def search(asked: str, given: Mapping[str, Any], made: Plan) -> State:
     """Begin the search where it has not begun, and say how it stands."""
-    if len(made.problem.cars) < 2:
-        return "settled"  # a car alone is planned as well as can be at once
+    if len(made.problem.cars) * made.problem.household.horizon_nights < 2:
+        return "settled"  # one night of a car alone is planned as well as can be at once
     with _lock:
         if asked not in _asked:
             for earlier in _asked.values():
@@ -64,10 +64,10 @@ def search(asked: str, given: Mapping[str, Any], made: Plan) -> State:
 
 
 def _clearly_better(better: Plan, made: Plan) -> bool:
-    if better.outcome.missed != made.outcome.missed:
+    if better.outcome.missed_by_all != made.outcome.missed_by_all:
         return better.outcome.rank < made.outcome.rank
     coin = _COIN * abs(made.problem.household.tariff.default_price)
-    return better.outcome.value < made.outcome.value - coin
+    return better.outcome.weighed < made.outcome.weighed - coin
 
 
 def _workers() -> ProcessPoolExecutor:

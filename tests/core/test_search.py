@@ -81,3 +81,13 @@ def test_what_is_planned_anew_after_a_change_is_as_if_it_were_planned_at_first()
     around = planned(problem, [nothing[0], other], 0, fine=False)
     planned(fresh, [nothing[0], other], 0, fine=False)
     assert planned(fresh, [nothing[0], other], 0, fine=False, nth=1).tolist() == around.tolist()
+
+
+def test_of_much_work_only_the_last_is_kept():
+    problem = a_family(2, cars=1, nights=1)
+    for n in range(1500):
+        problem.lately(n, lambda n=n: 2 * n)
+
+    assert problem.lately(1499, lambda: -1) == 2998
+    assert problem.lately(0, lambda: -1) == -1
+    assert len(problem.late) == 1000

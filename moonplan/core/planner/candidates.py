@@ -50,4 +50,4 @@ def planned(
         one_car = problem.once(("one car", i, fine), lambda: OneCar(problem, problem.cars[i], fine=fine))
         return nothing_left(problem.cars[i], one_car.whole(around), problem)
 
-    return problem.once(("plan", i, fine, nth, room_a.tobytes(), sun_kwh.tobytes()), anew)
+    return problem.lately(("plan", i, fine, nth, room_a.tobytes(), sun_kwh.tobytes()), anew)

@@ -76,7 +76,7 @@ def _smoothed(problem: Problem, car: Car, i: int, best: Candidate) -> Candidate:
         if smooth is None:
             continue
         lowered = _lowered(problem, car, i, smooth, last, last)
-        if lowered.outcome.value + lowered.outcome.habits <= best.outcome.value + best.outcome.habits + price:
+        if lowered.outcome.weighed <= best.outcome.weighed + price:
             best = lowered
     return best
 
@@ -84,7 +84,7 @@ def _smoothed(problem: Problem, car: Car, i: int, best: Candidate) -> Candidate:
 def _as_good(problem: Problem, best: Candidate, i: int, amps: Floats) -> Candidate | None:
     """Other setpoints for a car that miss no more; None where they miss more, or break a rule."""
     trial = candidate(problem, [*best.amps[:i], amps, *best.amps[i + 1 :]])
-    missed = trial.outcome.rank[:4] > best.outcome.rank[:4]
+    missed = trial.outcome.missed_by_all > best.outcome.missed_by_all
     return None if missed or any(broken_alone(problem, problem.cars[i], amps)) else trial
 
 

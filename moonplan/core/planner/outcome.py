@@ -100,16 +100,25 @@ class Outcome:
         waited_ah = round(sum(car.waited_ah for car in self.cars), 5)
         return round(self.short_kwh, 5), tuple(round(short, 5) for short in by_time.values()), waited_ah
 
+    @cached_property
+    def missed_by_all(self) -> tuple[float, tuple[float, ...], float, float]:
+        """What counts before any money: what is missed, then what the habits miss. [kWh]"""
+        return *self.missed, round(sum(car.unwished_kwh for car in self.cars), 4)
+
+    @property
+    def weighed(self) -> float:
+        """The objective as the habits weigh it. [currency]"""
+        return self.value + self.habits
+
     @property
     def rank(self) -> tuple[float, tuple[float, ...], float, float, float, int, int]:
-        """Smaller is better: what is missed, then what the habits miss, the objective as the habits weigh it, fewer
-        sessions, and the smaller sum of start times.
+        """Smaller is better: what is missed, the objective as the habits weigh it, fewer sessions, and the smaller sum of
+        start times.
 
         Quantised, so that equal plans compare equal.
         """
-        unwished = round(sum(car.unwished_kwh for car in self.cars), 4)
         firsts = [run.first for car in self.cars for run in car.sessions]
-        return *self.missed, unwished, round(self.value + self.habits, 7), len(firsts), sum(firsts)
+        return *self.missed_by_all, round(self.weighed, 7), len(firsts), sum(firsts)
 
 
 def outcome(problem: Problem, amps: Sequence[Floats]) -> Outcome:
@@ -147,7 +156,7 @@ def _weighed(problem: Problem, part_kw: Sequence[Floats], ev_kw: Floats, togethe
 
 
 def _car_outcome(problem: Problem, i: int, amps: Floats) -> CarOutcome:
-    return problem.once(("outcome", i, amps.tobytes()), lambda: car_outcome(problem, problem.cars[i], amps))
+    return problem.lately(("outcome", i, amps.tobytes()), lambda: car_outcome(problem, problem.cars[i], amps))
 
 
 def car_outcome(problem: Problem, car: Car, amps: Floats) -> CarOutcome:
@@ -177,7 +186,7 @@ def short_kwh(problem: Problem, car: Car, amps: Floats) -> float:
 
 
 def _cautiously(problem: Problem, car: Car, amps: Floats) -> Trajectory:
-    return problem.once(("cautiously", car.id, amps.tobytes()), lambda: car.run(amps, car.rate.cautious, problem.grid))
+    return problem.lately(("cautiously", car.id, amps.tobytes()), lambda: car.run(amps, car.rate.cautious, problem.grid))
 
 
 def _ready(problem: Problem, car: Car, cautious: Trajectory) -> tuple[tuple[Readiness, ...], Readiness | None]:

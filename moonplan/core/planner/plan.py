@@ -77,7 +77,7 @@ class Plan:
 def plan(household: Household, *, prove: bool = True) -> Plan:
     """The plan of a household.
 
-    prove : whether to ask for a bound besides and, where it is not tight, to search on: many times the work.
+    prove : whether to search on, and to ask for a bound where every habit is the cheapest: many times the work.
 
     Raises
     ------
@@ -87,9 +87,9 @@ def plan(household: Household, *, prove: bool = True) -> Plan:
     problem = with_habits(build(household))
     found = _best(problem)
     least = None
-    if prove and problem.cars and problem.grid.n_slots and not problem.bent_by_habits:
-        found = _carried_out(problem, [refined(problem, found), found])
-        least = bound(problem, found.outcome, steps=_SHARPENED)
+    if prove and problem.cars and problem.grid.n_slots:
+        found = _searched_on(problem, found)
+        least = None if problem.bent_by_habits else bound(problem, found.outcome, steps=_SHARPENED)
     return _plan_of(problem, found.outcome, least)
 
 
@@ -102,7 +102,12 @@ def carried_out(problem: Problem, amps: Sequence[Floats]) -> Plan | None:
 
 def refined_setpoints(text: str) -> list[list[float]]:
     """The setpoints per car of the plan that a thorough search finds for a household document."""
-    return [car.amps.tolist() for car in plan(read(text)).outcome.cars]
+    problem = with_habits(build(read(text)))
+    return [amps.tolist() for amps in _searched_on(problem, _best(problem)).amps]
+
+
+def _searched_on(problem: Problem, found: Candidate) -> Candidate:
+    return _carried_out(problem, [refined(problem, found), found])
 
 
 def _plan_of(problem: Problem, found: Outcome, least: Bound | None) -> Plan:

@@ -5,6 +5,7 @@ reasons all read the same `Problem`.
 """
 
 import dataclasses
+from collections import OrderedDict
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date, datetime, timedelta
@@ -23,6 +24,9 @@ from moonplan.core.tariff import Prices, household_prices
 from moonplan.core.timegrid import Flags, Floats, Grid, clock_window, grid_for, in_night, is_awake, noon
 
 T = TypeVar("T")
+
+# Trajectories and plans of a car that are kept: some tens of megabytes for a week.
+_KEPT_LATELY = 1000
 
 _CONTROLS: tuple[Control, ...] = ("managed", "timer", "hand")
 
@@ -143,7 +147,7 @@ class Problem:
     awake : whether someone is up at each slot edge, shape (n_slots + 1,)
     sharing : how each circuit with several leads is shared.
     care_price : of an hour with a kWh above the rest level. [currency/(kWh·h)] start_price : of a session. [currency]
-    done : work that is done once, by what it is.
+    done : work that is done once, by what it is. late : the last of the work of which there may be much.
     """
 
     household: Household
@@ -157,6 +161,7 @@ class Problem:
     care_price: float
     start_price: float
     done: dict[object, object] = field(default_factory=dict, compare=False, repr=False)
+    late: OrderedDict[object, object] = field(default_factory=OrderedDict, compare=False, repr=False)
 
     def habit_of(self, car: Car) -> Habit:
         """The car's own habit, or the household's."""
@@ -169,13 +174,23 @@ class Problem:
 
     def with_cars(self, cars: Sequence[Car]) -> "Problem":
         """The same problem with other cars, and nothing done yet."""
-        return dataclasses.replace(self, cars=tuple(cars), done={})
+        return dataclasses.replace(self, cars=tuple(cars), done={}, late=OrderedDict())
 
     def once(self, key: object, make: Callable[[], T]) -> T:
         """What `make` gives, made the first time that it is asked for under a key."""
         if key not in self.done:
             self.done[key] = make()
         return cast(T, self.done[key])
+
+    def lately(self, key: object, make: Callable[[], T]) -> T:
+        """As `once`, for work of which only the last is kept, since a long search would fill the memory."""
+        if key not in self.late:
+            self.late[key] = make()
+            if len(self.late) > _KEPT_LATELY:
+                self.late.popitem(last=False)
+        else:
+            self.late.move_to_end(key)
+        return cast(T, self.late[key])
 
 
 def build(household: Household) -> Problem:
