@@ -32,6 +32,10 @@ class Problem(Schema):
     by: str | None = None
 
 
+# How many sessions may be pinned, and times kept off, for a car and a night.
+MOST_BY_HAND = 24
+
+
 class Strict(Schema):
     model_config = ConfigDict(extra="forbid")
 
@@ -276,6 +280,21 @@ class Setting(Schema):
     value: str
 
 
+class PinByHand(Strict):
+    """A session that stays as it is, by the clock of its night."""
+
+    start: str
+    end: str
+    amps: float
+
+
+class KeptOff(Strict):
+    """A time in which a car must not charge, by the clock of its night; nothing until both are given."""
+
+    start: str | None
+    end: str | None
+
+
 class Inputs(Schema):
     """What changes every evening, with the versions that an edit must come with."""
 
@@ -296,19 +315,8 @@ class Inputs(Schema):
     habit: str | None
     habit_sentence: str
     vehicle_version: int
-    pin_start: str | None
-    pin_end: str | None
-    pin_amps: float | None
-    keep_off_from: str | None
-    keep_off_to: str | None
-
-
-class Pinnable(Schema):
-    """A session as an edit would pin it, by the clock of its night."""
-
-    pin_start: str
-    pin_end: str
-    pin_amps: float
+    pins: list[PinByHand]
+    keep_off: list[KeptOff]
 
 
 class CarTonight(Schema):
@@ -337,7 +345,7 @@ class CarTonight(Schema):
     limit_a: float
     bottleneck: str | None
     sessions: list[SessionOut]
-    pinnable: list[Pinnable]
+    pinnable: list[PinByHand]
     to_key_in: list[Setting]
     inputs: Inputs
 
@@ -833,11 +841,8 @@ class EveningEdit(Strict):
     ready_by: str | None = None
     plugged_in: bool | None = None
     habit: str | None = None
-    pin_start: str | None = None
-    pin_end: str | None = None
-    pin_amps: float | None = None
-    keep_off_from: str | None = None
-    keep_off_to: str | None = None
+    pins: list[PinByHand] | None = Field(default=None, max_length=MOST_BY_HAND)
+    keep_off: list[KeptOff] | None = Field(default=None, max_length=MOST_BY_HAND)
     versions: dict[Literal["soc", "trip", "evening", "vehicle"], int] = {}
 
 

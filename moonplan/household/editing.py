@@ -308,15 +308,8 @@ def _check(household: Household, *, touched: set[str]) -> None:
         raise Refused(_at_fields(mistakes, touched))
 
 
-# Where the document's keys are other fields here.
-_FIELD_OF = {
-    ("pins", "start"): "pin_start",
-    ("pins", "end"): "pin_end",
-    ("pins", "amps"): "pin_amps",
-    ("pins", "pins"): "pin_start",
-    ("forbids", "start"): "keep_off_from",
-    ("forbids", "end"): "keep_off_to",
-}
+# Lists of the document that are a field each here, under the same or another name.
+_LISTS = {"pins": "pins", "forbids": "keep_off"}
 
 
 def _at_fields(mistakes: list[Mistake], touched: set[str]) -> list[Mistake]:
@@ -324,6 +317,11 @@ def _at_fields(mistakes: list[Mistake], touched: set[str]) -> list[Mistake]:
     named = []
     for mistake in mistakes:
         key = mistake.path.rsplit(".", 1)[-1].split("[")[0]
-        key = _FIELD_OF.get((mistake.path.split("[")[0], key), {"from": "start", "to": "end"}.get(key, key))
-        named.append(Mistake(key if key in touched else mistake.path, mistake.value, mistake.expected))
+        key = {"from": "start", "to": "end"}.get(key, key)
+        whole = mistake.path.split("[")[0]
+        if _LISTS.get(whole) in touched:
+            field = _LISTS[whole] + mistake.path.removeprefix(whole)
+        else:
+            field = key if key in touched else mistake.path
+        named.append(Mistake(field, mistake.value, mistake.expected))
     return named

@@ -248,12 +248,10 @@ class Evening(Part):
     ceiling_a = models.FloatField(null=True, blank=True)
     ready_by = models.CharField(max_length=5, null=True, blank=True)
     plugged_in = models.BooleanField(default=True)
-    # A session that stays as it is, and a time in which it must not charge, by the clock of that night.
-    pin_start = models.CharField(max_length=5, null=True, blank=True)
-    pin_end = models.CharField(max_length=5, null=True, blank=True)
-    pin_amps = models.FloatField(null=True, blank=True)
-    keep_off_from = models.CharField(max_length=5, null=True, blank=True)
-    keep_off_to = models.CharField(max_length=5, null=True, blank=True)
+    # Sessions that stay as they are (start, end, amps), and times in which it must not charge (start, end), by the clock
+    # of that night.
+    pins = models.JSONField(default=list, blank=True)
+    keep_off = models.JSONField(default=list, blank=True)
 
     class Meta(Part.Meta):
         constraints = (models.UniqueConstraint(fields=("vehicle", "night"), name="one_evening_a_night"),)

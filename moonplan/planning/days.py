@@ -219,7 +219,7 @@ def _apply(person: Person, edit: Edit, told: str) -> None:
             key: value for key in ("limit_pct", "ceiling_a", "plugged_in") if (value := getattr(edit, key)) is not None
         }
         if edit.unpin:
-            fields |= {"pin_start": None, "pin_end": None, "pin_amps": None}
+            fields |= {"pins": []}
         set_evening(person, vehicle, edit.night, fields, what=what)
     elif isinstance(edit, OfTrip):
         changes: dict[str, Any] = {

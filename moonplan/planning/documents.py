@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import json
 import os
+import re
+from collections.abc import Iterable
 from datetime import date, datetime, timedelta
 from functools import cache
 from typing import Any
@@ -73,7 +75,7 @@ def _without_readings(household: Household, now: datetime, nights: int, *, every
     end = now + timedelta(days=nights + 2)
     horizon_end = noon(now.astimezone(zone).date() + timedelta(days=nights), zone)
     trips = Trip.objects.of(household).filter(back__gt=now).select_related("vehicle")
-    evenings = Evening.objects.of(household).filter(night__gte=(now - timedelta(days=2)).date())
+    evenings = _evenings(household, now)
     return {
         "format": documents.FORMAT,
         "timezone": household.timezone,
@@ -116,8 +118,8 @@ def _without_readings(household: Household, now: datetime, nights: int, *, every
             }
             for e in evenings
         ],
-        "pins": [pin for e in evenings for pin in _pins(e, now, zone)],
-        "forbids": [forbid for e in evenings for forbid in _forbids(e, now, zone)],
+        "pins": [pin for _, pin in _pins(evenings, now, zone)],
+        "forbids": [forbid for _, forbid in _forbids(evenings, now, zone)],
     }
 
 
@@ -152,8 +154,22 @@ def _core_takes_it(household: Household) -> list[Mistake]:
         if taken.pins:
             plan(taken, prove=False)
     except BadDocument as error:
-        return list(error.mistakes)
+        return [_at_its_evening(mistake, household, now) for mistake in error.mistakes]
     return []
+
+
+def _at_its_evening(mistake: Mistake, household: Household, now: datetime) -> Mistake:
+    """A mistake about something fixed by hand, by its place among the evening's instead of the document's."""
+    found = re.fullmatch(r"(pins|forbids)\[(\d+)\](.*)", mistake.path)
+    if found is None:
+        return mistake
+    of_all = {"pins": _pins, "forbids": _forbids}[found[1]](_evenings(household, now), now, usual.zone_of(household))
+    return Mistake(f"{found[1]}[{of_all[int(found[2])][0]}]{found[3]}", mistake.value, mistake.expected)
+
+
+def _evenings(household: Household, now: datetime) -> Iterable[Evening]:
+    """What was decided for the last nights and those to come."""
+    return Evening.objects.of(household).filter(night__gte=(now - timedelta(days=2)).date())
 
 
 def _kept(row: Any, keys: list[str]) -> dict[str, Any]:
@@ -187,17 +203,24 @@ def _plug_in_hours(vehicle: Vehicle) -> dict[str, list[str | None]]:
     return {"plug_in_hours": hours} if any(hours) else {}
 
 
-def _pins(evening: Evening, now: datetime, zone: Any) -> list[dict[str, Any]]:
-    span = _span(evening.night, evening.pin_start, evening.pin_end, now, zone)
-    if span is None or evening.pin_amps is None:
-        return []
-    vehicle = str(evening.vehicle_id)
-    return [{"id": f"{vehicle}/{evening.night}", "vehicle": vehicle, "amps": evening.pin_amps, **span}]
+def _pins(evenings: Iterable[Evening], now: datetime, zone: Any) -> list[tuple[int, dict[str, Any]]]:
+    """What is pinned, each with its place among the evening's."""
+    return [
+        (nth, {"id": f"{e.vehicle_id}/{e.night}/{nth}", "vehicle": str(e.vehicle_id), "amps": pin["amps"], **span})
+        for e in evenings
+        for nth, pin in enumerate(e.pins)
+        if (span := _span(e.night, pin["start"], pin["end"], now, zone)) is not None
+    ]
 
 
-def _forbids(evening: Evening, now: datetime, zone: Any) -> list[dict[str, Any]]:
-    span = _span(evening.night, evening.keep_off_from, evening.keep_off_to, now, zone)
-    return [] if span is None else [{"vehicle": str(evening.vehicle_id), **span}]
+def _forbids(evenings: Iterable[Evening], now: datetime, zone: Any) -> list[tuple[int, dict[str, Any]]]:
+    """When cars keep off, each with its place among the evening's."""
+    return [
+        (nth, {"vehicle": str(e.vehicle_id), **span})
+        for e in evenings
+        for nth, kept in enumerate(e.keep_off)
+        if (span := _span(e.night, kept["start"], kept["end"], now, zone)) is not None
+    ]
 
 
 def _span(night: date, start: str | None, end: str | None, now: datetime, zone: Any) -> dict[str, str] | None:

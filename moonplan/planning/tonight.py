@@ -224,9 +224,9 @@ def _pinnable(made: Plan, i: int, session: Session) -> dict[str, Any]:
     starts = made.problem.grid.starts
     run = next(run for run in made.outcome.cars[i].sessions if run.first == session.first)
     return {
-        "pin_start": f"{starts[run.first]:%H:%M}",
-        "pin_end": f"{starts[run.last + 1]:%H:%M}",
-        "pin_amps": round(session.first_amps, 2),
+        "start": f"{starts[run.first]:%H:%M}",
+        "end": f"{starts[run.last + 1]:%H:%M}",
+        "amps": round(session.first_amps, 2),
     }
 
 
@@ -284,7 +284,7 @@ def _inputs(car: Car, vehicle: Vehicle, night: Any, now: datetime, household_hab
         "habit": vehicle.habit,
         "habit_sentence": SENTENCES[car.vehicle.habit or household_habit],
         "vehicle_version": vehicle.version,
-        **{key: None if evening is None else getattr(evening, key) for key in _BY_HAND},
+        **{key: [] if evening is None else getattr(evening, key) for key in _BY_HAND},
     }
 
 
@@ -301,7 +301,7 @@ def _cars_of(made: Plan, decisions: list[Decision], caution: Mapping[str, str]) 
 
 
 _TRIP_FIELDS = ("leave", "km")
-_BY_HAND = ("pin_start", "pin_end", "pin_amps", "keep_off_from", "keep_off_to")
+_BY_HAND = ("pins", "keep_off")
 _EVENING_FIELDS = ("limit_pct", "ceiling_a", "ready_by", "plugged_in", *_BY_HAND)
 
 

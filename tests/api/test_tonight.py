@@ -175,9 +175,9 @@ def edited(signed_in: Browser, name: str, **fields: object) -> tuple[int, dict]:
 def test_a_session_is_pinned_and_the_rest_planned_around_it(signed_in: Browser):
     _, before = signed_in.get("/tonight")
     # Whole slots, for the cautious car too: 7.26 kWh at 0.90 × 2.3 − 0.4 = 1.67 kW take until 06:21.
-    assert car_of(before, "Wren")["pinnable"] == [{"pin_start": "02:00", "pin_end": "06:30", "pin_amps": 10}]
+    assert car_of(before, "Wren")["pinnable"] == [{"start": "02:00", "end": "06:30", "amps": 10}]
 
-    status, after = edited(signed_in, "Wren", pin_start="19:00", pin_end="20:00", pin_amps=8)
+    status, after = edited(signed_in, "Wren", pins=[{"start": "19:00", "end": "20:00", "amps": 8}])
 
     session = car_of(after, "Wren")["sessions"][0]
     assert status == 200
@@ -191,10 +191,32 @@ def test_a_session_is_pinned_and_the_rest_planned_around_it(signed_in: Browser):
     assert car_of(after, "Wren")["soc_to_pct"] == pytest.approx(57 + 1.4796 / 22 * 100, abs=0.1)
 
 
+def test_several_sessions_of_a_night_are_pinned_and_let_go_one_by_one(signed_in: Browser):
+    early, late = {"start": "19:00", "end": "20:00", "amps": 8}, {"start": "03:00", "end": "03:30", "amps": 12}
+
+    # Between and after them nothing may charge, so that they are all there is.
+    kept_off = [{"start": "18:00", "end": "19:00"}, {"start": "20:00", "end": "03:00"}, {"start": "03:30", "end": "11:45"}]
+
+    status, after = edited(signed_in, "Heron", pins=[early, late], keep_off=kept_off)
+
+    def sessions() -> list[tuple[str, str, float]]:
+        return [(s["start"][11:16], s["end"][11:16], s["amps"]) for s in car_of(after, "Heron")["sessions"]]
+
+    assert status == 200
+    assert sessions() == [("19:00", "20:00", 8), ("03:00", "03:30", 12)]
+
+    _, after = edited(signed_in, "Heron", pins=[late], keep_off=[*kept_off, {"start": "19:00", "end": "20:00"}])
+
+    assert sessions() == [("03:00", "03:30", 12)]
+    signed_in.send("post", "/undo")
+    _, after = signed_in.get("/tonight")
+    assert car_of(after, "Heron")["inputs"]["pins"] == [early, late]
+
+
 def test_a_pin_that_makes_a_departure_short_is_kept_and_says_so(signed_in: Browser):
     edited(signed_in, "Wren", soc_pct=21)
 
-    status, after = edited(signed_in, "Wren", pin_start="19:00", pin_end="19:15", pin_amps=6)
+    status, after = edited(signed_in, "Wren", pins=[{"start": "19:00", "end": "19:15", "amps": 6}])
 
     departure = car_of(after, "Wren")["departure"]
     assert status == 200
@@ -205,10 +227,15 @@ def test_a_pin_that_makes_a_departure_short_is_kept_and_says_so(signed_in: Brows
 @pytest.mark.parametrize(
     ("fields", "field", "expected"),
     [
-        ({"pin_start": "19:00", "pin_end": "20:00", "pin_amps": 16}, "pin_amps", "at most 10 A"),
-        ({"pin_start": "19:05", "pin_end": "20:00", "pin_amps": 10}, "pin_start", "a slot edge, every 15 min"),
-        ({"pin_start": "07:00", "pin_end": "09:00", "pin_amps": 10}, "pin_start", "a time in which Wren can charge"),
-        ({"keep_off_from": "late", "keep_off_to": "06:00"}, "keep_off_from", None),
+        ({"pins": [{"start": "19:00", "end": "20:00", "amps": 16}]}, "pins[0].amps", "at most 10 A"),
+        ({"pins": [{"start": "19:05", "end": "20:00", "amps": 10}]}, "pins[0].start", "a slot edge, every 15 min"),
+        ({"pins": [{"start": "07:00", "end": "09:00", "amps": 10}]}, "pins[0].start", "a time in which Wren can charge"),
+        (
+            {"pins": [{"start": "19:00", "end": "20:00", "amps": 8}, {"start": "21:00", "end": "22:00", "amps": 16}]},
+            "pins[1].amps",
+            "at most 10 A",
+        ),
+        ({"keep_off": [{"start": "20:00", "end": "21:00"}, {"start": "late", "end": "06:00"}]}, "keep_off[1].start", None),
     ],
 )
 def test_a_pin_that_cannot_be_carried_out_is_refused_at_its_field(
@@ -220,11 +247,11 @@ def test_a_pin_that_cannot_be_carried_out_is_refused_at_its_field(
     assert told["mistakes"][0]["field"] == field
     assert expected in (None, told["mistakes"][0]["expected"])
     _, after = signed_in.get("/tonight")
-    assert car_of(after, "Wren")["inputs"][field] is None
+    assert car_of(after, "Wren")["inputs"][field.split("[")[0]] == []
 
 
 def test_a_time_to_keep_off_is_kept_off(signed_in: Browser):
-    _, after = edited(signed_in, "Wren", keep_off_from="22:00", keep_off_to="04:00")
+    _, after = edited(signed_in, "Wren", keep_off=[{"start": "22:00", "end": "04:00"}])
 
     sessions = car_of(after, "Wren")["sessions"]
     assert all(not "22:00" <= s["start"][11:16] <= "23:59" and s["start"][11:16] >= "04:00" for s in sessions)

@@ -1,6 +1,7 @@
 """The search among plans of cars in each other's way: it finds what no order of planning them does, and no worse."""
 
 import json
+from random import Random
 
 import numpy as np
 import pytest
@@ -9,6 +10,7 @@ from moonplan.core.household import read
 from moonplan.core.planner.candidates import candidate, pinned, planned
 from moonplan.core.planner.constraints import broken_rules
 from moonplan.core.planner.habits import with_habits
+from moonplan.core.planner.one_car import _Kept
 from moonplan.core.planner.problem import Problem, build
 from moonplan.core.planner.search import searched
 from moonplan.core.planner.together import plan_together, refined
@@ -68,19 +70,24 @@ def test_a_search_never_makes_a_plan_worse_and_is_the_same_every_time(seed: int)
     assert soon_and_long() == first
 
 
-def test_what_is_planned_anew_after_a_change_is_as_if_it_were_planned_at_first():
-    # What the recursion kept of the slots that are still the same may not show in what comes out.
-    problem, fresh = (a_family(2, cars=2, nights=3) for _ in range(2))
-    nothing = [pinned(car) for car in problem.cars]
-    other = planned(problem, nothing, 1, fine=False)
-    for amps in (nothing, [nothing[0], other], nothing):
-        again = planned(problem, amps, 0, fine=False, nth=int(amps[1].any()))
+@pytest.mark.parametrize("seed", range(6))
+def test_what_was_kept_of_earlier_plans_does_not_show_in_a_new_one(seed: int, monkeypatch: pytest.MonkeyPatch):
+    # A car is kept off one stretch after another; once with what its recursion kept, and once done anew each time.
+    def plans() -> list[list[float]]:
+        problem, chance = a_family(seed, cars=2, nights=3), Random(seed)
+        others = [pinned(car) for car in problem.cars]
+        made = []
+        for nth in range(8):
+            keep_off = np.zeros(problem.grid.n_slots, dtype=np.bool_)
+            first = chance.randrange(problem.grid.n_slots)
+            keep_off[first : first + chance.choice([2, 12, 60])] = True
+            made.append(planned(problem, others, nth % 2, fine=False, keep_off=keep_off).tolist())
+        return made
 
-    alone = planned(fresh, nothing, 0, fine=False)
-    assert again.tolist() == alone.tolist()
-    around = planned(problem, [nothing[0], other], 0, fine=False)
-    planned(fresh, [nothing[0], other], 0, fine=False)
-    assert planned(fresh, [nothing[0], other], 0, fine=False, nth=1).tolist() == around.tolist()
+    with_what_was_kept = plans()
+    monkeypatch.setattr(_Kept, "stale_until", lambda self, slots, *rest: len(slots.room_a))
+
+    assert with_what_was_kept == plans()
 
 
 def test_of_much_work_only_the_last_is_kept():

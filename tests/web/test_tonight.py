@@ -176,6 +176,34 @@ def test_a_session_is_pinned_moved_and_let_go_by_hand(demo: Served, open_page, v
     expect(wren).to_contain_text("8.7 kWh")
 
 
+def test_two_times_are_kept_off_each_on_a_line_of_its_own(demo: Served, open_page):
+    page = open_page(demo.link)
+    wren = car(page, "Wren")
+    wren.get_by_text("By hand").click()
+
+    wren.get_by_role("textbox", name="Keep off from").fill("2:00")
+    page.keyboard.press("Tab")
+    wren.get_by_role("textbox", name="Keep off to").fill("3:00")
+    page.keyboard.press("Enter")
+    expect(wren.get_by_role("heading", level=2)).not_to_contain_text("02:00")
+    wren.get_by_role("button", name="Keep off at another time").click()
+    wren.get_by_role("textbox", name="Keep off from 2").fill("4:00")
+    page.keyboard.press("Tab")
+    wren.get_by_role("textbox", name="Keep off to 2").fill("late")
+    page.keyboard.press("Enter")
+    expect(wren.get_by_role("alert")).to_be_visible()
+    wren.get_by_role("textbox", name="Keep off to 2").fill("5:00")
+    page.keyboard.press("Enter")
+    expect(wren.get_by_role("alert")).to_have_count(0)
+
+    page.reload()
+    wren.get_by_text("By hand").first.wait_for()
+    times = [
+        wren.get_by_role("textbox", name=f"Keep off {side}").input_value() for side in ("from 1", "to 1", "from 2", "to 2")
+    ]
+    assert times == ["02:00", "03:00", "04:00", "05:00"]
+
+
 def test_a_session_is_pulled_on_the_sheet_and_moved_with_the_keyboard(demo: Served, open_page):
     page = open_page(demo.link)
     wren = car(page, "Wren")

@@ -254,15 +254,19 @@ def _timer_currents(car: Car, most: float, shares: Sequence[float]) -> Floats:
     return np.array(list(dict.fromkeys(tried)) if most else [0.0])
 
 
-def _timer_may(problem: Problem, car: Car) -> tuple[Flags, Flags, Flags]:
-    """Slots that may begin a session, that may be its last, and that begin a new night."""
+def _timer_may(problem: Problem, car: Car) -> tuple[Flags, Flags, Flags, Flags]:
+    """Slots that may begin a session, that may be its last, that begin a new night, and that may be in a session which
+    began in the night before."""
     nights = problem.grid.nights
     starts = may_start(problem, car).copy()
     starts[0] |= car.vehicle.charging and bool(car.chargeable[0])
     pinned_nights = {nights[t] for t in np.flatnonzero(~np.isnan(car.pinned_a))}
     starts &= np.array([night not in pinned_nights for night in nights])
     new_night = np.array([t > 0 and nights[t] != nights[t - 1] for t in range(len(nights))])
-    return starts, may_end(problem, car), new_night
+    crossing = new_night.copy()
+    for t in range(1, len(nights)):
+        crossing[t] |= crossing[t - 1] and car.chargeable[t - 1]
+    return starts, may_end(problem, car), new_night, crossing
 
 
 def nothing_left(car: Car, amps: Floats, problem: Problem) -> Floats:

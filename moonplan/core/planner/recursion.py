@@ -547,7 +547,7 @@ def timer_values(
     levels: Floats,
     currents: Floats,
     never: float,
-    may: tuple[Flags, Flags, Flags],
+    may: tuple[Flags, Flags, Flags, Flags],
     band: tuple[Counts, Counts],
     slots: Slots,
     pack: Pack,
@@ -556,14 +556,14 @@ def timer_values(
     (n_slots + 1, 2 * len(currents) + 2, n_levels).
 
     Phases are waiting, on at each of the currents, done for the night, and on at each of them since the night before: such
-    a session leaves the new night its own. until : as in `managed_values`. may : whether a slot may begin a session,
-    may be the last of one, and begins a new night. never : price of a kWh that is missed, above any other.
+    a session leaves the new night its own. until : as in `managed_values`. may : whether a slot may begin a session, may be
+    the last of one, begins a new night, and may be in a session that began in the night before. never : price of a kWh
+    that is missed, above any other.
     """
-    starts, ends, new_night = may
+    starts, ends, new_night, crossing = may
     n, many, on = len(slots.room_a), len(levels), len(currents)
     done = on + 1
     best, after = np.empty((2 * on, many)), np.empty(many)
-    crossing = _crossing(new_night, slots)
     first, past = band
     latest = n if until == n else until - 1
     nth = int(np.searchsorted(slots.trip_edge, latest, side="right")) - 1
@@ -672,15 +672,6 @@ def _timer_choice(
 
 
 @compiled
-def _crossing(new_night: Flags, slots: Slots) -> Flags:
-    """Slots in which a session that began in the night before can still be on."""
-    crossing = np.zeros(len(new_night), dtype=np.bool_)
-    for t in range(1, len(new_night)):
-        crossing[t] = new_night[t] or (crossing[t - 1] and slots.room_a[t - 1] > 0)
-    return crossing
-
-
-@compiled
 def _waiting_low(mean_level: float, never: float, slot: Slot, pack: Pack) -> float:
     """What it counts not to charge below the boost level."""
     return never / 100 if slot.room_a > 0 and mean_level < pack.boost_kwh - _NOTHING else 0.0
@@ -692,7 +683,7 @@ def timer_amps(
     levels: Floats,
     currents: Floats,
     never: float,
-    may: tuple[Flags, Flags, Flags],
+    may: tuple[Flags, Flags, Flags, Flags],
     band: tuple[Counts, Counts],
     soc_kwh: float,
     slots: Slots,
@@ -800,7 +791,7 @@ def _best_length(
     never: float,
     amps: float,
     at: tuple[int, int, int, int],
-    may: tuple[Flags, Flags, Flags],
+    may: tuple[Flags, Flags, Flags, Flags],
     level: float,
     mean: float,
     slots: Slots,

@@ -23,6 +23,11 @@ export class ApiError extends Error {
   get byField(): Record<string, string> {
     return Object.fromEntries(this.problem.mistakes.map((m) => [m.field.split(".").at(-1) ?? m.field, m.expected]));
   }
+
+  /** What was expected, by the whole path: for lists, of which each entry has its own. */
+  get byPath(): Record<string, string> {
+    return Object.fromEntries(this.problem.mistakes.map((m) => [m.field, m.expected]));
+  }
 }
 
 function csrfToken(): string {

@@ -1159,7 +1159,7 @@ export interface components {
             /** Sessions */
             sessions: components["schemas"]["SessionOut"][];
             /** Pinnable */
-            pinnable: components["schemas"]["Pinnable"][];
+            pinnable: components["schemas"]["PinByHand"][];
             /** To Key In */
             to_key_in: components["schemas"]["Setting"][];
             inputs: components["schemas"]["Inputs"];
@@ -1294,28 +1294,32 @@ export interface components {
             habit_sentence: string;
             /** Vehicle Version */
             vehicle_version: number;
-            /** Pin Start */
-            pin_start: string | null;
-            /** Pin End */
-            pin_end: string | null;
-            /** Pin Amps */
-            pin_amps: number | null;
-            /** Keep Off From */
-            keep_off_from: string | null;
-            /** Keep Off To */
-            keep_off_to: string | null;
+            /** Pins */
+            pins: components["schemas"]["PinByHand"][];
+            /** Keep Off */
+            keep_off: components["schemas"]["KeptOff"][];
         };
         /**
-         * Pinnable
-         * @description A session as an edit would pin it, by the clock of its night.
+         * KeptOff
+         * @description A time in which a car must not charge, by the clock of its night; nothing until both are given.
          */
-        Pinnable: {
-            /** Pin Start */
-            pin_start: string;
-            /** Pin End */
-            pin_end: string;
-            /** Pin Amps */
-            pin_amps: number;
+        KeptOff: {
+            /** Start */
+            start: string | null;
+            /** End */
+            end: string | null;
+        };
+        /**
+         * PinByHand
+         * @description A session that stays as it is, by the clock of its night.
+         */
+        PinByHand: {
+            /** Start */
+            start: string;
+            /** End */
+            end: string;
+            /** Amps */
+            amps: number;
         };
         /**
          * Point
@@ -1498,16 +1502,10 @@ export interface components {
             plugged_in?: boolean | null;
             /** Habit */
             habit?: string | null;
-            /** Pin Start */
-            pin_start?: string | null;
-            /** Pin End */
-            pin_end?: string | null;
-            /** Pin Amps */
-            pin_amps?: number | null;
-            /** Keep Off From */
-            keep_off_from?: string | null;
-            /** Keep Off To */
-            keep_off_to?: string | null;
+            /** Pins */
+            pins?: components["schemas"]["PinByHand"][] | null;
+            /** Keep Off */
+            keep_off?: components["schemas"]["KeptOff"][] | null;
             /**
              * Versions
              * @default {}

@@ -24,9 +24,9 @@ export function CarEvening({ car: known, manner, cautions }: Props) {
   const car = editing.isPending ? { ...known, inputs: asTyped(known, editing.variables) } : known;
   const edit = (fields: Edit) => editing.mutate(fields);
   const problem = editing.error instanceof ApiError ? editing.error : undefined;
-  const errors = problem?.status === 422 ? problem.byField : {};
+  const errors = problem?.status === 422 ? { ...problem.byField, ...problem.byPath } : {};
   const told = ["soc_pct", "leave", "km", "limit_pct", "ceiling_a", "ready_by"];
-  const byHand = ["pin_start", "pin_end", "pin_amps", "keep_off_from", "keep_off_to"];
+  const byHand = /^(pins|keep_off)\b/;
   const elsewhere = problem?.status === 409 ? undefined : editing.error;
   return (
     <section className={classes.car} aria-label={car.name} aria-busy={editing.isPending}>
@@ -89,7 +89,7 @@ export function CarEvening({ car: known, manner, cautions }: Props) {
         )}
         <EveningInputs car={car} manner={manner} errors={errors} edit={edit} />
         <ByHand car={car} errors={errors} edit={edit} />
-        {elsewhere && !Object.keys(errors).some((field) => [...told, ...byHand].includes(field)) && (
+        {elsewhere && !Object.keys(errors).some((field) => told.includes(field) || byHand.test(field)) && (
           <p role="alert" className={classes.short}>
             {elsewhere.message}
           </p>
@@ -102,12 +102,14 @@ export function CarEvening({ car: known, manner, cautions }: Props) {
 
 /** The inputs as they will be once the server has answered. */
 function asTyped(car: CarTonight, { versions: _, ...typed }: Edit): CarTonight["inputs"] {
-  const { soc_pct, plugged_in, ...others } = typed;
+  const { soc_pct, plugged_in, pins, keep_off, ...others } = typed;
   return {
     ...car.inputs,
     ...others,
     soc_pct: soc_pct ?? car.inputs.soc_pct,
     plugged_in: plugged_in ?? car.inputs.plugged_in,
+    pins: pins ?? car.inputs.pins,
+    keep_off: keep_off ?? car.inputs.keep_off,
     leave: car.inputs.leave,
   };
 }

@@ -1,5 +1,5 @@
 import type { Problem } from "../api/client";
-import { clock, type Manner, toUnit } from "../shared/format";
+import { amps, clock, type Manner, toUnit } from "../shared/format";
 import classes from "./Tonight.module.css";
 import type { Edit } from "./tonight.queries";
 
@@ -19,7 +19,13 @@ const WORDS: Record<string, string> = {
   ceiling_a: "current ceiling, A",
   ready_by: "ready by",
   plugged_in: "plugged in",
+  pins: "pinned",
+  keep_off: "kept off",
 };
+
+function stretch({ start, end, amps: current }: { start: string | null; end: string | null; amps?: number }): string {
+  return `${start ?? "…"}–${end ?? "…"}${current === undefined ? "" : ` at ${amps(current)}`}`;
+}
 
 /** Somebody changed the same thing meanwhile: both are shown, and the person chooses. */
 export function Conflict({ problem, mine, manner, onMine, onTheirs }: Props) {
@@ -29,6 +35,7 @@ export function Conflict({ problem, mine, manner, onMine, onTheirs }: Props) {
     if (field === "leave") return clock(String(value), manner);
     if (field === "km") return `${Math.round(toUnit(Number(value), manner))} ${manner.distanceUnit}`;
     if (field === "plugged_in") return value ? "yes" : "no";
+    if (Array.isArray(value)) return value.map(stretch).join(", ") || "nothing";
     return String(value);
   }
   return (

@@ -12,7 +12,7 @@ interface Props extends Pick<Place, "x" | "end"> {
   car: CarTonight;
   session: SessionOut;
   /** The session as it would be pinned. */
-  pinnable?: Schemas["Pinnable"];
+  pinnable?: Schemas["PinByHand"];
   manner: Manner;
   blocks: Heights;
   onTell: (told: string) => void;
@@ -41,14 +41,18 @@ export function SessionBlock({ car, session, pinnable, manner, x, end, blocks, o
     if (!pinnable || (minutes === 0 && longer === 0)) return;
     const pin = {
       ...pinnable,
-      pin_start: stepped(pinnable.pin_start, minutes),
-      pin_end: stepped(pinnable.pin_end, minutes + longer),
+      start: stepped(pinnable.start, minutes),
+      end: stepped(pinnable.end, minutes + longer),
     };
-    onTell(`${car.name}: planning around ${pin.pin_start} to ${pin.pin_end} …`);
-    editing.mutate(pin, {
-      onSuccess: () => onTell(`${car.name} is pinned from ${pin.pin_start} to ${pin.pin_end}; “By hand” lets it go.`),
-      onError: (error) => onTell(`It stays where it was: ${error.message}`),
-    });
+    const others = car.inputs.pins.filter((one) => one.start !== pinnable.start && one.end !== pinnable.end);
+    onTell(`${car.name}: planning around ${pin.start} to ${pin.end} …`);
+    editing.mutate(
+      { pins: [...others, pin] },
+      {
+        onSuccess: () => onTell(`${car.name} is pinned from ${pin.start} to ${pin.end}; “By hand” lets it go.`),
+        onError: (error) => onTell(`It stays where it was: ${error.message}`),
+      },
+    );
   }
 
   function drop(event: PointerEvent<SVGGElement>) {
