@@ -164,7 +164,9 @@ def _at_its_evening(mistake: Mistake, household: Household, now: datetime) -> Mi
     if found is None:
         return mistake
     of_all = {"pins": _pins, "forbids": _forbids}[found[1]](_evenings(household, now), now, usual.zone_of(household))
-    return Mistake(f"{found[1]}[{of_all[int(found[2])][0]}]{found[3]}", mistake.value, mistake.expected)
+    # By hand a time is given by the clock, and not as the document has it.
+    expected = "a clock time as HH:MM" if "ISO 8601" in mistake.expected else mistake.expected
+    return Mistake(f"{found[1]}[{of_all[int(found[2])][0]}]{found[3]}", mistake.value, expected)
 
 
 def _evenings(household: Household, now: datetime) -> Iterable[Evening]:
@@ -227,11 +229,15 @@ def _span(night: date, start: str | None, end: str | None, now: datetime, zone: 
     """From one clock time of a night to another, as far as it lies ahead; None where there is none."""
     if not start or not end:
         return None
-    try:
-        first, last = (in_night(night, documents.clock(clock), zone) for clock in (start, end))
-    except ValueError:  # core tells which of them is no clock time
-        return {"start": start, "end": end}
-    return {"start": first.isoformat(), "end": last.isoformat()} if last > now else None
+    bounds: list[datetime | str] = []
+    for clock in (start, end):
+        try:
+            bounds.append(in_night(night, documents.clock(clock), zone))
+        except ValueError:  # core tells of the one that is no clock time
+            bounds.append(clock)
+    if isinstance(bounds[1], datetime) and bounds[1] <= now:
+        return None
+    return {key: at if isinstance(at, str) else at.isoformat() for key, at in zip(("start", "end"), bounds, strict=True)}
 
 
 def _rate(rate: Rate) -> dict[str, Any]:

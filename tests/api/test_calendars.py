@@ -102,11 +102,10 @@ def test_the_plan_can_be_subscribed_to_and_the_address_renewed(signed_in: Browse
     assert answer.headers["Content-Type"] == "text/calendar; charset=utf-8"
     told_events = icalendar.Calendar.from_ical(answer.content).walk("VEVENT")
     summaries = [str(event["SUMMARY"]) for event in told_events]
-    events = dict(zip(summaries, told_events, strict=True))
-    # Heron leaves full on Thursday 6:40; somebody has to plug it in before bedtime, 22:45.
-    plug_in = events["Plug Heron into the carport by 22:45"]
-    assert f"{plug_in['DTEND'].dt:%Y-%m-%d %H:%M}" == "2026-01-14 21:45"
-    assert len(plug_in.walk("VALARM")) == 1
+    # Heron leaves on Thursday 7:20; somebody has to plug it in before bedtime, 22:45, tonight and maybe again.
+    plug_ins = [event for event in told_events if event["SUMMARY"] == "Plug Heron into the carport by 22:45"]
+    assert "2026-01-14 21:45" in [f"{plug_in['DTEND'].dt:%Y-%m-%d %H:%M}" for plug_in in plug_ins]
+    assert all(len(plug_in.walk("VALARM")) == 1 for plug_in in plug_ins)
     charging = [summary for summary in summaries if summary.startswith("Heron charges")]
     assert len(charging) == len(car(days(signed_in), "Heron")["sessions"]) > 0
 

@@ -34,7 +34,8 @@ def plan_together(problem: Problem) -> Candidate:
             return improved(problem, _replanned(problem, alone, nth=1))
     best = _first(problem)
     best = searched(problem, best, tries=_tries(problem, _SOON), fine=False)
-    return _better(improved(problem, _replanned(problem, best, nth=0)), best)
+    best = _better(improved(problem, _replanned(problem, best, nth=0)), best)
+    return _replanned(problem, best, nth=1)
 
 
 def refined(problem: Problem, found: Candidate) -> Candidate:
