@@ -174,6 +174,7 @@ def test_a_session_is_pinned_moved_and_let_go_by_hand(demo: Served, open_page, v
 
     wren.get_by_role("button", name="Unpin").click()
     expect(wren).to_contain_text("8.7 kWh")
+    expect(wren.get_by_role("button", name="Pin 02:00–06:30 at 10 A")).to_be_visible()
 
 
 def test_two_times_are_kept_off_each_on_a_line_of_its_own(demo: Served, open_page):

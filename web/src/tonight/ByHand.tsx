@@ -1,9 +1,11 @@
+import { useState } from "react";
 import type { CarTonight, EveningEdit, Schemas } from "../api/client";
 import fields from "../shared/Field.module.css";
 import { amps } from "../shared/format";
 import { HABITS } from "../shared/habits";
 import { NumberField } from "../shared/NumberField";
 import { TimeField } from "../shared/TimeField";
+import { pinnedToo } from "./pins";
 import classes from "./Tonight.module.css";
 
 interface Props {
@@ -15,13 +17,19 @@ interface Props {
 /** What a person fixes by hand for one car: sessions that stay, times to keep off, and the car's own habit. */
 export function ByHand({ car, errors, edit }: Props) {
   const { pins, keep_off } = car.inputs;
+  // Once open it stays so, when the last pin is let go as well.
+  const [opened, setOpened] = useState(false);
   const open = car.pinnable.filter(
     (session) => !pins.some((pin) => pin.start === session.start && pin.end === session.end),
   );
   // Where nothing is kept off yet, an empty line to type in.
   const times = keep_off.length > 0 ? keep_off : [{ start: null, end: null }];
   return (
-    <details className={classes.byHand} open={pins.length > 0 || keep_off.length > 0 || undefined}>
+    <details
+      className={classes.byHand}
+      open={opened || pins.length > 0 || keep_off.length > 0}
+      onToggle={(event) => setOpened(event.currentTarget.open)}
+    >
       <summary>By hand{summary(pins.length)}</summary>
       {pins.map((pin, nth) => (
         <Pinned
@@ -37,7 +45,7 @@ export function ByHand({ car, errors, edit }: Props) {
       {errors.pins && <p className={classes.short}>{errors.pins}</p>}
       {open.map((session) => (
         <p key={session.start}>
-          <button type="button" onClick={() => edit({ pins: [...pins, session] })}>
+          <button type="button" onClick={() => edit({ pins: pinnedToo(pins, session) })}>
             Pin {session.start}–{session.end} at {amps(session.amps)}
           </button>{" "}
           <span className={classes.aside}>It stays, and the rest is planned around it.</span>

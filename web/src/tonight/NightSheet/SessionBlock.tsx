@@ -4,6 +4,7 @@ import type { Heights } from "../../shared/axis";
 import { amps, clock, energy, type Manner, money, percent } from "../../shared/format";
 import water from "../../shared/Tide.module.css";
 import { stepped } from "../../shared/TimeField";
+import { pinnedToo } from "../pins";
 import { useEveningEdit } from "../tonight.queries";
 import classes from "./NightSheet.module.css";
 import type { Place } from "./place";
@@ -44,10 +45,9 @@ export function SessionBlock({ car, session, pinnable, manner, x, end, blocks, o
       start: stepped(pinnable.start, minutes),
       end: stepped(pinnable.end, minutes + longer),
     };
-    const others = car.inputs.pins.filter((one) => one.start !== pinnable.start && one.end !== pinnable.end);
     onTell(`${car.name}: planning around ${pin.start} to ${pin.end} …`);
     editing.mutate(
-      { pins: [...others, pin] },
+      { pins: pinnedToo(car.inputs.pins, pin, pinnable) },
       {
         onSuccess: () => onTell(`${car.name} is pinned from ${pin.start} to ${pin.end}; “By hand” lets it go.`),
         onError: (error) => onTell(`It stays where it was: ${error.message}`),
