@@ -3,7 +3,6 @@
 import dataclasses
 import json
 
-import numpy as np
 import pytest
 
 from moonplan.core.household import Household, read
@@ -56,13 +55,13 @@ def test_two_cars_that_cannot_both_have_the_cheap_hours_are_bounded_by_priced_am
 def test_an_ampere_of_a_shared_circuit_is_worth_what_it_saves():
     # Another ampere in a cheap quarter of an hour is 0.23 × 0.25 kWh that cost 0.10 instead of 0.30.
     problem = build(two_cars_on(16))
-    tolls = shared_prices(problem).tolls()
 
     cheap = problem.prices.price < 0.2
-    for toll in tolls:
-        assert toll[cheap] == pytest.approx(0.20 * 0.23 * 0.25)
-        assert toll[~cheap] == pytest.approx(0)
-    assert not np.any(shared_prices(build(two_cars_on(32))).tolls())
+    for i in (0, 1):
+        per_a, _ = shared_prices(problem).of_car(i)
+        assert per_a[cheap] == pytest.approx(0.20 * 0.23 * 0.25)
+        assert per_a[~cheap] == pytest.approx(0)
+        assert not shared_prices(build(two_cars_on(32))).of_car(i)[0].any()
 
 
 def test_own_sun_is_priced_between_what_it_earns_and_what_the_grid_costs():

@@ -8,7 +8,6 @@ by the one unit that rounding can be out. The prices are sharpened by subgradien
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from itertools import pairwise
 from typing import NamedTuple
 
@@ -249,20 +248,8 @@ def _drawn_at_least(t: int, k: int, car: Alone) -> float:
     return float(room / car.mean)
 
 
-@dataclass(frozen=True, slots=True)
-class Bound:
-    """value : no plan's objective is below it. [currency]
-
-    tolls, sun_price : the prices that it was found with: per car of an offered ampere, [currency/A], and of own sun.
-    """
-
-    value: float
-    tolls: list[Floats]
-    sun_price: Floats
-
-
-def bound(problem: Problem, found: Outcome, *, steps: int) -> Bound:
-    """A bound for every plan that is as little short as `found`.
+def bound(problem: Problem, found: Outcome, *, steps: int) -> float:
+    """A figure that no plan is below which is as little short as `found`. [currency]
 
     steps : how often the prices of what is shared are sharpened.
     """
@@ -285,7 +272,7 @@ def bound(problem: Problem, found: Outcome, *, steps: int) -> Bound:
         for i, car in enumerate(problem.cars)
     ]
     value, _ = _least_together(fine, best)
-    return Bound(max(value, best_value), best.tolls(), best.sun)
+    return max(value, best_value)
 
 
 def _least_together(cars: Sequence[Sequence["_Car"]], prices: SharedPrices) -> tuple[float, list[Floats]]:

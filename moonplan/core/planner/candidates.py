@@ -46,7 +46,7 @@ def planned(
         room_a = np.where(keep_off, 0.0, room_a)
 
     def anew() -> Floats:
-        around = Surroundings(room_a, sun_kwh, np.zeros(problem.grid.n_slots), problem.prices.export_price)
+        around = Surroundings(room_a, sun_kwh)
         one_car = problem.once(("one car", i, fine), lambda: OneCar(problem, problem.cars[i], fine=fine))
         return nothing_left(problem.cars[i], one_car.whole(around), problem)
 

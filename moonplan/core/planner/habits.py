@@ -168,6 +168,6 @@ def _allowed_where_short(problem: Problem, car: Car, held: Car, nights: set[date
 def _alone(problem: Problem, car: Car) -> CarOutcome:
     """The car's plan with nobody else in the house."""
     sun_kwh = np.maximum(0.0, problem.sun_kw - problem.base_kw) * problem.grid.hours
-    around = Surroundings(car.limit_a, sun_kwh, np.zeros(problem.grid.n_slots), problem.prices.export_price)
+    around = Surroundings(car.limit_a, sun_kwh)
     amps = OneCar(problem, car, fine=False).whole(around)
     return car_outcome(problem, car, nothing_left(car, amps, problem))

@@ -33,14 +33,10 @@ class Surroundings:
     """What the other cars leave in each slot, shapes (n_slots,).
 
     room_a : current that may be offered. [A] sun_kwh : own sun that nobody else takes. [kWh]
-    toll : what an offered ampere counts besides its cost, since others want it too. [currency/A]
-    sun_price : what a kWh of own sun counts, the export price given up or more. [currency/kWh]
     """
 
     room_a: Floats
     sun_kwh: Floats
-    toll: Floats
-    sun_price: Floats
 
 
 class OneCar:
@@ -70,7 +66,6 @@ class OneCar:
             price=problem.prices.price + car.grid_counts,
             own_price=problem.prices.export_price + car.sun_counts,
             sun_kwh=np.zeros(n),
-            toll=np.zeros(n),
             ahead_kwh=np.zeros(n + 1),
             trip_edge=np.array([departure.taking.edge for departure in car.departures], dtype=np.int64),
             trip_kwh=np.array([departure.taking.kwh for departure in car.departures], dtype=np.float64),
@@ -105,9 +100,7 @@ class OneCar:
     def _slots(self, around: Surroundings, ahead: Floats | None) -> Slots:
         return self._alone._replace(
             room_a=np.where(self._most_a > 0, self._car.offered(around.room_a), 0.0),
-            own_price=around.sun_price + self._car.sun_counts,
             sun_kwh=around.sun_kwh,
-            toll=around.toll,
             ahead_kwh=self._alone.ahead_kwh if ahead is None else ahead,
         )
 
@@ -142,7 +135,7 @@ class OneCar:
         )
         need, need_after_trips = recursion.needs(slots, self._pack)
         slots = slots._replace(need_kwh=need)
-        a_kwh = np.maximum(slots.price, slots.own_price) + slots.toll / (self._pack.kw_per_a * slots.hours)
+        a_kwh = np.maximum(slots.price, slots.own_price)
         dearest = 1.02 * max(0.0, float(a_kwh.max())) / self._pack.cautious[0] + 1e-6
         if until := kept.stale_until(slots, dearest, need_after_trips):
             recursion.managed_values(
@@ -187,8 +180,7 @@ class _Kept:
         if before is None or before[1] != dearest:
             return len(slots.room_a)
         was = before[0]
-        differs = (slots.room_a != was.room_a) | (slots.sun_kwh != was.sun_kwh) | (slots.toll != was.toll)
-        differs |= slots.own_price != was.own_price
+        differs = (slots.room_a != was.room_a) | (slots.sun_kwh != was.sun_kwh)
         edges = ((slots.ahead_kwh, was.ahead_kwh), (slots.need_kwh, was.need_kwh), (slots.wants, was.wants))
         for now, then in (*edges, (need_after_trips, before[2])):
             differs |= now[1:] != then[1:]

@@ -15,7 +15,7 @@ from moonplan.core.cautions import Caution, cautions
 from moonplan.core.household import Household, read
 from moonplan.core.mistakes import BadDocument, Mistake
 from moonplan.core.planner.at_once import at_once
-from moonplan.core.planner.bound import Bound, bound
+from moonplan.core.planner.bound import bound
 from moonplan.core.planner.candidates import Candidate, candidate
 from moonplan.core.planner.constraints import broken_rules
 from moonplan.core.planner.habits import with_habits
@@ -110,12 +110,12 @@ def _searched_on(problem: Problem, found: Candidate) -> Candidate:
     return _carried_out(problem, [refined(problem, found), found])
 
 
-def _plan_of(problem: Problem, found: Outcome, least: Bound | None) -> Plan:
+def _plan_of(problem: Problem, found: Outcome, least: float | None) -> Plan:
     return Plan(
         problem=problem,
         outcome=found,
         sessions=tuple(tuple(_session(problem, found, i, run) for run in car.sessions) for i, car in enumerate(found.cars)),
-        bound=None if least is None else min(least.value, found.value),
+        bound=None if least is None else min(least, found.value),
         cautions=tuple(cautions(problem.household)),
     )
 

@@ -51,7 +51,6 @@ class Slots(NamedTuple):
 
     room_a : most current, 0 where it can't charge. [A] pinned_a : current that a person pinned, nan where none. [A]
     limit_kwh : limit in force. price, own_price : of a kWh from the grid, and of own sun. sun_kwh : own sun that is left.
-    toll : what an offered ampere costs besides, since others want it too. [currency/A]
     ahead_kwh : how far the mean car is before the cautious one, shape (n_slots + 1,).
     need_kwh : what must be aboard at each edge so that nothing is missed later; 0 where that is not known.
     wants : what must be aboard at each edge. Both of shape (n_slots + 1,).
@@ -66,7 +65,6 @@ class Slots(NamedTuple):
     price: Floats
     own_price: Floats
     sun_kwh: Floats
-    toll: Floats
     ahead_kwh: Floats
     need_kwh: Floats
     wants: Floats
@@ -89,7 +87,6 @@ class Slot(NamedTuple):
     price: float
     own_price: float
     sun_kwh: float
-    toll: float
     ahead_kwh: float
     ahead_after_kwh: float
     need_kwh: float
@@ -106,7 +103,6 @@ def slot_at(t: int, slots: Slots) -> Slot:
         slots.price[t],
         slots.own_price[t],
         slots.sun_kwh[t],
-        slots.toll[t],
         slots.ahead_kwh[t],
         slots.ahead_kwh[t + 1],
         slots.need_kwh[t + 1] - 1e-6,
@@ -126,7 +122,7 @@ def charged(amps: float, level: float, mean_level: float, slot: Slot, pack: Pack
     )
     _, cautious_gain, _ = draw(battery_kw, wall_kw, level, slot.limit_kwh, slot.hours)
     own = min(drawn, slot.sun_kwh)
-    cost = slot.own_price * own + slot.price * (drawn - own) + slot.toll * amps
+    cost = slot.own_price * own + slot.price * (drawn - own)
     return cost, level + cautious_gain, mean_level + gained
 
 
@@ -349,16 +345,13 @@ def _charging(
     many = _plain(most, levels, slot, pack)
     kwh_per_a = pack.kw_per_a * slot.hours
     low, high, sun = pack.least_a * kwh_per_a, most * kwh_per_a, slot.sun_kwh
-    toll = slot.toll / kwh_per_a
     _at_current(best, pack.least_a, many, levels, there, after, slot, pack)
     _at_current(best, (pack.least_a + most) / 2, many, levels, there, after, slot, pack)
     if sun < high:
-        price = (slot.price + toll, (slot.own_price - slot.price) * sun)
+        price = (slot.price, (slot.own_price - slot.price) * sun)
         _any_current(best, (max(low, sun), high), price, many, levels, there, after, slot, pack, queue)
     if sun > low:
-        _any_current(
-            best, (low, min(sun, high)), (slot.own_price + toll, 0.0), many, levels, there, after, slot, pack, queue
-        )
+        _any_current(best, (low, min(sun, high)), (slot.own_price, 0.0), many, levels, there, after, slot, pack, queue)
         if sun < high:
             _at_current(best, sun / kwh_per_a, 0, levels, there, after, slot, pack)
 

@@ -39,17 +39,6 @@ class SharedPrices:
         # A kWh of sun is scarce where the cars could take more than there is; else it is what the sun costs.
         self.sun = np.where(self.surplus_kwh >= most_kwh, self.low, self.high)
 
-    def tolls(self) -> list[Floats]:
-        """Per car, what an offered ampere costs besides. [currency/A]"""
-        tolls = [np.zeros(self.problem.grid.n_slots) for _ in self.problem.cars]
-        for limit, price in zip(self.limits, self.limit_prices, strict=True):
-            for i, weight in limit.weights.items():
-                tolls[i] = tolls[i] + price * weight
-        for group, price in zip(self.groups, self.group_prices, strict=True):
-            for i in group:
-                tolls[i] = tolls[i] + price / max(1.0, float(self.problem.cars[i].limit_a.max()))
-        return tolls
-
     def of_car(self, i: int) -> tuple[Floats, Floats]:
         """What an offered ampere of car i costs besides, and a slot with current."""
         per_a, per_slot = np.zeros(self.problem.grid.n_slots), np.zeros(self.problem.grid.n_slots)
