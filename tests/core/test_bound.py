@@ -103,6 +103,17 @@ def test_no_plan_that_a_milp_finds_is_below_the_bound(seed: int):
             assert made.bound <= found.outcome.value + 1e-6
 
 
+def test_a_cautious_rate_that_is_the_better_one_at_little_current_bounds_no_plan_too_high():
+    # At 6 A the cautious car stores 0.80 × 1.38 = 1.104 kW and the mean one 0.96 × 1.38 − 0.5 = 0.825. 15 kWh aboard cost
+    # the 18.75 kWh that the cautious car draws at any current; no plan is cheaper, and at 6 A all night none is dearer.
+    rate = {"efficiency": 0.96, "overhead_kw": 0.5, "cautious": {"efficiency": 0.80, "overhead_kw": 0.0}}
+    made = plan(a_household(vehicles=[a_car(end_pct=60, soc_pct=30, daily_limit_pct=100)], rates=[LOSSLESS | rate]))
+
+    assert made.bound is not None
+    assert made.bound <= 18.75 * 0.10 + 1e-6
+    assert made.outcome.cost == pytest.approx(1.875, abs=0.001)
+
+
 def test_under_another_habit_nothing_is_claimed():
     told = document(plan(a_household(habit="nightly")))
 

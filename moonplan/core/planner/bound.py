@@ -388,19 +388,21 @@ class _Car:
         it had charged what that takes, and the cautious one no more than that.
         """
         car = self.car
-        currents = {a for a in most_a[:edge].tolist() if a > 0}
-        if to_charge <= 0 or not currents:
+        most = {a for a in most_a[:edge].tolist() if a > 0}
+        if to_charge <= 0 or not most:
             return to_charge
-        most_part = max(
-            car.rate.cautious.battery_kw(car.intake.wall_kw(a)) / car.rate.mean.battery_kw(car.intake.wall_kw(a))
-            for a in currents
-        )
-        if not 0 < most_part < 1:
+        # Between two currents the part lies between theirs, whichever end it is larger at.
+        gains = [
+            tuple(rate.battery_kw(car.intake.wall_kw(a)) for rate in (car.rate.cautious, car.rate.mean))
+            for a in {*most, min(car.least_a, *most)}
+        ]
+        most_part = max((cautious / mean if mean > 0 else 1.0 for cautious, mean in gains if cautious > 0), default=1.0)
+        if most_part >= 1:
             return to_charge
         taper_kwh = car.intake.taper_from * car.vehicle.usable_kwh
         least = np.minimum(car.limit_kwh[:edge], taper_kwh) - before[1 : edge + 1]
-        most = np.maximum.accumulate(np.maximum(car.limit_kwh[:edge], car.soc_kwh) - before[1 : edge + 1])
-        charged = np.maximum(least, np.minimum(most, to_charge))
+        highest = np.maximum.accumulate(np.maximum(car.limit_kwh[:edge], car.soc_kwh) - before[1 : edge + 1])
+        charged = np.maximum(least, np.minimum(highest, to_charge))
         after_it = charged + np.maximum(0.0, to_charge - charged) / most_part
         return max(to_charge, min(to_charge / most_part, float(after_it.min())))
 

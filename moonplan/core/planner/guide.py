@@ -2,8 +2,7 @@
 
 A car may take any part of its most current in every slot, as efficiently as at the most; that a session costs something
 to start, a timer's one current, care and taper are left out. The programme is small and solved in some tens of
-milliseconds; what its shared limits come to at the margin are prices at which cars that are planned one by one, in the
-true problem, mostly keep out of each other's way.
+milliseconds; what its shared limits come to at the margin are the prices that the bound starts from.
 """
 
 from dataclasses import dataclass, field
