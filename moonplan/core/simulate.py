@@ -5,6 +5,7 @@ One simulator for plans and for the log: a plan's figures come from here and nev
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from datetime import datetime
 from typing import NamedTuple
 
 import numpy as np
@@ -25,11 +26,36 @@ class Taking:
     """Energy that a trip takes at *leave*.
 
     at_s : *leave*. [s, UTC] edge : first slot edge at or after it. kwh : what the trip takes. [kWh]
+    rest_h : hours from *leave* to that edge, the rest of the slot in which the car leaves.
     """
 
     at_s: float
     edge: int
     kwh: float
+    rest_h: float
+
+    @classmethod
+    def of(cls, leave: datetime, kwh: float, grid: Grid) -> "Taking":
+        """What a trip takes, on a grid."""
+        at_s, edge = leave.timestamp(), grid.first_at_or_after(leave)
+        return cls(at_s, edge, kwh, (float(grid.edges_s[edge]) - at_s) / 3600 if edge else 0.0)
+
+
+class Takings(NamedTuple):
+    """Takings in order of time, as arrays of shape (n_takings,): see `Taking`."""
+
+    edge: Slots
+    kwh: Floats
+    rest_h: Floats
+
+    @classmethod
+    def of(cls, takings: Sequence[Taking]) -> "Takings":
+        """The same takings, side by side."""
+        return cls(
+            np.array([taking.edge for taking in takings], dtype=np.int64),
+            np.array([taking.kwh for taking in takings], dtype=np.float64),
+            np.array([taking.rest_h for taking in takings], dtype=np.float64),
+        )
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,7 +65,7 @@ class Trajectory:
     soc_kwh : shape (n_slots + 1,), at every slot edge; a trip shows from the first edge at or after *leave*. [kWh]
     gained_kwh, wall_kwh : shape (n_slots,), into the battery and out of the wall. [kWh]
     fraction : shape (n_slots,), the part of each slot in which the car draws.
-    before_leaving_kwh : what is aboard just before each taking, in order. [kWh]
+    before_leaving_kwh : what is aboard just before each taking, in order, shape (n_takings,). [kWh]
     kwh_hours_above : ∫ max(0, SoC − rest) dt over all slots, home and away. [kWh·h]
     """
 
@@ -47,7 +73,7 @@ class Trajectory:
     gained_kwh: Floats
     wall_kwh: Floats
     fraction: Floats
-    before_leaving_kwh: tuple[float, ...]
+    before_leaving_kwh: Floats
     kwh_hours_above: float
 
 
@@ -60,7 +86,7 @@ def trajectory(
     usable_kwh: float,
     soc_kwh: float,
     limit_kwh: Floats,
-    takings: Sequence[Taking] = (),
+    takings: Takings | None = None,
     rest_kwh: float = float("inf"),
 ) -> Trajectory:
     """Run one car through its setpoints.
@@ -75,24 +101,21 @@ def trajectory(
     limit_kwh : limit in force in each slot, shape (n_slots,) [kWh]
     rest_kwh : level above which hours count as spent high. [kWh]
     """
-    edges = np.array([taking.edge for taking in takings], dtype=np.int64)
-    taken_kwh = np.array([taking.kwh for taking in takings], dtype=np.float64)
-    # The rest of the slot in which the car leaves is spent at the lower level.
-    rest_h = np.array([(float(grid.edges_s[t.edge]) - t.at_s) / 3600 if t.edge else 0.0 for t in takings], dtype=np.float64)
+    takings = Takings.of(()) if takings is None else takings
     soc = np.empty(grid.n_slots + 1)
     gained, wall, fraction = np.zeros(grid.n_slots), np.zeros(grid.n_slots), np.zeros(grid.n_slots)
-    before = np.zeros(len(takings))
+    before = np.zeros(len(takings.edge))
     wall_kw = np.minimum(intake.volts * intake.phases / 1000 * amps, intake.most_wall_kw)
     above = _run(
         wall_kw,
         limit_kwh,
-        (edges, taken_kwh, rest_h),
+        takings,
         (grid.hours, usable_kwh, rest_kwh),
         (rate.efficiency, rate.overhead_kw, intake.onboard_kw, intake.taper_from),
         soc_kwh,
         (soc, gained, wall, fraction, before),
     )
-    return Trajectory(soc, gained, wall, fraction, tuple(before.tolist()), above)
+    return Trajectory(soc, gained, wall, fraction, before, above)
 
 
 @compiled
@@ -109,23 +132,23 @@ def draw(battery_kw: float, wall_kw: float, level_kwh: float, limit_kwh: float, 
 def _run(
     wall_kw: Floats,
     limit_kwh: Floats,
-    takings: tuple[Slots, Floats, Floats],
+    takings: Takings,
     battery: tuple[float, float, float],
     intake: tuple[float, float, float, float],
     level: float,
     told: tuple[Floats, Floats, Floats, Floats, Floats],
 ) -> float:
     """Fill what is told of each slot, and give the kWh·h above rest."""
-    edges, taken_kwh, rest_h = takings
     hours, usable_kwh, rest_kwh = battery
     efficiency, overhead_kw, onboard_kw, taper_from = intake
     soc, gained, wall, fraction, before = told
     above, nth, n = 0.0, 0, len(wall_kw)
     for t in range(n + 1):
-        while nth < len(edges) and edges[nth] == t:
+        while nth < len(takings.edge) and takings.edge[nth] == t:
             before[nth] = level
-            after = max(0.0, level - taken_kwh[nth])
-            above += (max(0.0, after - rest_kwh) - max(0.0, level - rest_kwh)) * rest_h[nth]
+            after = max(0.0, level - takings.kwh[nth])
+            # The rest of the slot in which the car leaves is spent at the lower level.
+            above += (max(0.0, after - rest_kwh) - max(0.0, level - rest_kwh)) * takings.rest_h[nth]
             level = after
             nth += 1
         soc[t] = level
@@ -166,12 +189,28 @@ class Run(NamedTuple):
 
 def runs(amps: Floats) -> list[Run]:
     """The gap-free runs of offered current."""
-    on = np.zeros(len(amps) + 2, dtype=np.bool_)
-    on[1:-1] = amps > 0
-    turns = np.flatnonzero(on[1:] != on[:-1]).tolist()
-    return [Run(first, end - 1) for first, end in zip(turns[::2], turns[1::2], strict=True)]
+    return [Run(first, last) for first, last in _runs(amps, amps).tolist()]
 
 
-def drawn(run: Run, mean: Trajectory) -> bool:
-    """Whether the mean car draws anything in a run; one in which it draws nothing is no session."""
-    return bool(mean.wall_kwh[run.first : run.last + 1].sum() > NOTHING_KWH)
+def sessions(amps: Floats, mean: Trajectory) -> list[Run]:
+    """The runs in which the mean car draws something; one in which it draws nothing is no session."""
+    return [Run(first, last) for first, last in _runs(amps, mean.wall_kwh).tolist()]
+
+
+@compiled
+def _runs(amps: Floats, drawn: Floats) -> Slots:
+    """First and last slot of the runs of offered current in which something is drawn, shape (n_runs, 2)."""
+    found = np.empty((len(amps) // 2 + 1, 2), dtype=np.int64)
+    many, t = 0, 0
+    while t < len(amps):
+        if amps[t] <= 0:
+            t += 1
+            continue
+        first, in_all = t, 0.0
+        while t < len(amps) and amps[t] > 0:
+            in_all += drawn[t]
+            t += 1
+        if in_all > NOTHING_KWH:
+            found[many] = first, t - 1
+            many += 1
+    return found[:many]

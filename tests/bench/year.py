@@ -26,7 +26,7 @@ from moonplan.core.household import HABITS, read
 from moonplan.core.planner.plan import Plan, plan
 from moonplan.core.planner.problem import Car
 from moonplan.core.rates import Rate
-from moonplan.core.simulate import Taking, Trajectory, trajectory
+from moonplan.core.simulate import Taking, Takings, Trajectory, trajectory
 from moonplan.core.sun import solar_kw
 from moonplan.core.timegrid import Floats, Grid
 from moonplan.core.usual_days import usual_days
@@ -248,7 +248,7 @@ def _run(
         usable_kwh=car.vehicle.usable_kwh,
         soc_kwh=soc,
         limit_kwh=car.limit_kwh[: grid.n_slots] if limit is None else limit,
-        takings=[Taking(d.leave.timestamp(), grid.first_at_or_after(d.leave), d.km * use) for d in gone],
+        takings=Takings.of([Taking.of(d.leave, d.km * use, grid) for d in gone]),
     )
 
 

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from moonplan.core.rates import Intake, Rate
-from moonplan.core.simulate import Taking, Trajectory, runs, trajectory
+from moonplan.core.simulate import Taking, Takings, Trajectory, runs, trajectory
 from moonplan.core.timegrid import grid_for
 from tests.core.factories import at
 
@@ -13,7 +13,7 @@ INTAKE = Intake(volts=200, phases=1, most_wall_kw=10, onboard_kw=10, taper_from=
 
 
 def ran(
-    amps: list[float], *, soc: float = 10, limit: float = 40, rate: Rate = LOSSLESS, takings=(), rest: float = 1e9
+    amps: list[float], *, soc: float = 10, limit: float = 40, rate: Rate = LOSSLESS, takings: tuple[tuple[str, float], ...] = (), rest: float = 1e9
 ) -> Trajectory:
     """Slots of an hour from 18:00; 10 A are 2 kW, so 2 kWh a slot."""
     from zoneinfo import ZoneInfo
@@ -29,7 +29,7 @@ def ran(
         usable_kwh=50,
         soc_kwh=soc,
         limit_kwh=np.full(grid.n_slots, limit),
-        takings=takings,
+        takings=Takings.of([Taking.of(at(leave), kwh, grid) for leave, kwh in takings]),
         rest_kwh=rest,
     )
 
@@ -56,8 +56,7 @@ def test_a_car_above_its_limit_draws_nothing():
 
 
 def test_a_trip_takes_its_energy_at_leaving_and_empties_to_nought():
-    edge = at("2026-01-14T20:00:00+01:00").timestamp()
-    got = ran([10], takings=[Taking(edge - 600, 2, 5.0), Taking(edge, 2, 30.0)])
+    got = ran([10], takings=(("2026-01-14T19:50:00+01:00", 5.0), ("2026-01-14T20:00:00+01:00", 30.0)))
 
     assert got.before_leaving_kwh == pytest.approx((12, 7))
     assert list(got.soc_kwh[:4]) == pytest.approx([10, 12, 0, 0])
@@ -66,8 +65,7 @@ def test_a_trip_takes_its_energy_at_leaving_and_empties_to_nought():
 def test_hours_spent_high_are_counted_to_the_minute():
     # Rest level 11. From 10 to 12 within the first hour: over 11 for half of it, 0.5 on average: 0.25 kWh·h.
     # Then 12 for an hour (1), and leaving at 20:30 with 5 kWh gone: half an hour more at 12 (0.5).
-    leave = at("2026-01-14T20:30:00+01:00").timestamp()
-    got = ran([10], takings=[Taking(leave, 3, 5.0)], rest=11)
+    got = ran([10], takings=(("2026-01-14T20:30:00+01:00", 5.0),), rest=11)
 
     assert got.kwh_hours_above == pytest.approx(0.25 + 1 + 0.5)
 

@@ -5,12 +5,15 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from functools import cached_property
+from typing import NamedTuple
 
 import numpy as np
+import numpy.typing as npt
 
+from moonplan.core.compiled import compiled
 from moonplan.core.costing import EvCost, ev_cost
 from moonplan.core.planner.problem import Car, Problem, chargeable_slots
-from moonplan.core.simulate import NOTHING_KWH, Run, Trajectory, drawn, runs, trajectory
+from moonplan.core.simulate import NOTHING_KWH, Run, Trajectory, sessions, trajectory
 from moonplan.core.timegrid import Floats
 
 
@@ -27,10 +30,23 @@ class Readiness:
     short_kwh: float
 
 
+class Asked(NamedTuple):
+    """What is asked of a car: at its departures in order, then at the end unless it is away then. Shapes (n_asked,).
+
+    at_s : when. [s, UTC] edge : slot edge by which it must be aboard, −1 for just before *leave*. kwh : how much. [kWh]
+    """
+
+    n_departures: int
+    at_s: Floats
+    edge: npt.NDArray[np.int64]
+    kwh: Floats
+
+
 @dataclass(frozen=True)
 class CarOutcome:
     """One car under its setpoints, whatever the others do.
 
+    aboard_kwh : of the cautious car at what is asked, in the order of `Asked`, shape (n_asked,). [kWh]
     waited_ah : current not offered, times hours, while the car could charge below its boost level. [A·h]
     unwished_kwh : what is missing of what the car's habit wants aboard. [kWh]
     """
@@ -40,46 +56,75 @@ class CarOutcome:
     cautious: Trajectory
     sessions: list[Run]
     starts: int
-    departures: tuple[Readiness, ...]
-    end: Readiness | None
+    asked: Asked
+    aboard_kwh: Floats
     waited_ah: float
     unwished_kwh: float
+
+    @cached_property
+    def shorts_kwh(self) -> Floats:
+        """What is missing of each that is asked, shape (n_asked,). [kWh]"""
+        return _missing(self.asked, self.aboard_kwh)
+
+    @cached_property
+    def short_kwh(self) -> float:
+        return float(self.shorts_kwh.sum())
+
+    @cached_property
+    def _ready(self) -> tuple[Readiness, ...]:
+        asked = zip(self.asked.at_s, self.asked.kwh, self.aboard_kwh, self.shorts_kwh, strict=True)
+        return tuple(Readiness(float(at), float(kwh), float(aboard), float(short)) for at, kwh, aboard, short in asked)
+
+    @property
+    def departures(self) -> tuple[Readiness, ...]:
+        """Of each departure whether it is ready."""
+        return self._ready[: self.asked.n_departures]
+
+    @property
+    def end(self) -> Readiness | None:
+        """Whether what is asked for at the end is there; None where nothing is."""
+        return self._ready[-1] if len(self._ready) > self.asked.n_departures else None
 
     @property
     def aboard_now_kwh(self) -> float:
         """What is aboard now. [kWh]"""
         return float(self.mean.soc_kwh[0])
 
-    @property
-    def short_kwh(self) -> float:
-        return sum(r.short_kwh for r in self.departures) + (self.end.short_kwh if self.end else 0.0)
-
 
 @dataclass(frozen=True)
 class Outcome:
     """All cars under their setpoints.
 
-    part_kw : each car's mean wall power, shapes (n_slots,). [kW] together : what all of them cost, slot by slot.
+    part_kw : each car's mean wall power, shapes (n_slots,). [kW] cost : what charging costs. [currency]
     habits : what the cars' habits add when plans are weighed. [currency]
     """
 
+    problem: Problem
     cars: tuple[CarOutcome, ...]
     part_kw: tuple[Floats, ...]
-    together: EvCost
+    cost: float
     care: float
     starts: float
     habits: float
+
+    @cached_property
+    def together(self) -> EvCost:
+        """What all cars cost together, slot by slot."""
+        problem = self.problem
+        return ev_cost(
+            _total(self.part_kw, problem.grid.n_slots),
+            base_kw=problem.base_kw,
+            solar_kw=problem.sun_kw,
+            price=problem.prices.price,
+            export_price=problem.prices.export_price,
+            hours=problem.grid.hours,
+        )
 
     @cached_property
     def costs(self) -> tuple[EvCost, ...]:
         """Each car's part of the money and the sun, slot by slot."""
         ev_kw = np.sum(self.part_kw, axis=0)
         return tuple(self.together.share(part, ev_kw) for part in self.part_kw)
-
-    @cached_property
-    def cost(self) -> float:
-        """What charging costs. [currency]"""
-        return float(self.together.cost.sum())
 
     @property
     def short_kwh(self) -> float:
@@ -93,12 +138,12 @@ class Outcome:
     @cached_property
     def missed(self) -> tuple[float, tuple[float, ...], float]:
         """What counts before any money: total shortage, the earlier one shorter, then waiting below a boost level."""
-        asked = [ready for car in self.cars for ready in (*car.departures, *([car.end] if car.end else []))]
-        by_time: dict[float, float] = {}
-        for ready in sorted(asked, key=lambda ready: ready.at_s):
-            by_time[ready.at_s] = by_time.get(ready.at_s, 0.0) + ready.short_kwh
+        if not self.cars:
+            return 0.0, (), 0.0
+        shorts = np.concatenate([car.shorts_kwh for car in self.cars])
+        by_time = np.bincount(_nth_time(self.problem, self.cars), weights=shorts)
         waited_ah = round(sum(car.waited_ah for car in self.cars), 5)
-        return round(self.short_kwh, 5), tuple(round(short, 5) for short in by_time.values()), waited_ah
+        return round(float(shorts.sum()), 5), tuple(np.round(by_time, 5).tolist()), waited_ah
 
     @cached_property
     def missed_by_all(self) -> tuple[float, tuple[float, ...], float, float]:
@@ -123,35 +168,41 @@ class Outcome:
 
 def outcome(problem: Problem, amps: Sequence[Floats]) -> Outcome:
     """Run the simulator over setpoints (per car, shape (n_slots,) [A])."""
-    grid = problem.grid
+    grid, prices = problem.grid, problem.prices
     cars = tuple(_car_outcome(problem, i, a) for i, a in enumerate(amps))
     part_kw = tuple(car.mean.wall_kwh / grid.hours for car in cars)
-    ev_kw = np.sum(part_kw, axis=0) if part_kw else np.zeros(grid.n_slots)
-    together = ev_cost(
-        ev_kw,
-        base_kw=problem.base_kw,
-        solar_kw=problem.sun_kw,
-        price=problem.prices.price,
-        export_price=problem.prices.export_price,
-        hours=grid.hours,
-    )
+    ev_kw = _total(part_kw, grid.n_slots)
     return Outcome(
+        problem=problem,
         cars=cars,
         part_kw=part_kw,
-        together=together,
+        cost=_cost(ev_kw, problem.base_kw, problem.sun_kw, prices.price, prices.export_price, grid.hours),
         care=problem.care_price
         * sum(car.care_factor * mine.mean.kwh_hours_above for car, mine in zip(problem.cars, cars, strict=True)),
         starts=problem.start_price * sum(car.starts for car in cars),
-        habits=_weighed(problem, part_kw, ev_kw, together),
+        habits=_weighed(problem, part_kw, ev_kw),
     )
 
 
-def _weighed(problem: Problem, part_kw: Sequence[Floats], ev_kw: Floats, together: EvCost) -> float:
+def _total(part_kw: Sequence[Floats], n_slots: int) -> Floats:
+    return np.asarray(np.sum(part_kw, axis=0)) if part_kw else np.zeros(n_slots)
+
+
+def _nth_time(problem: Problem, cars: Sequence[CarOutcome]) -> npt.NDArray[np.int64]:
+    """Of each that is asked of the cars in turn, the how-manieth of all times at which something is asked."""
+    return problem.once("times", lambda: np.unique(np.concatenate([car.asked.at_s for car in cars]), return_inverse=True)[1])
+
+
+def _weighed(problem: Problem, part_kw: Sequence[Floats], ev_kw: Floats) -> float:
+    """What the cars' habits add when plans are weighed. [currency]"""
+    if not any(car.sun_counts or car.grid_counts for car in problem.cars):
+        return 0.0
+    own_kw = np.minimum(ev_kw, np.maximum(0.0, problem.sun_kw - problem.base_kw))
+    own_part = np.divide(own_kw, ev_kw, out=np.zeros_like(ev_kw), where=ev_kw > 0)
     added = 0.0
     for car, part in zip(problem.cars, part_kw, strict=True):
-        if car.sun_counts or car.grid_counts:
-            own_kwh = float(together.share(part, ev_kw).solar_kwh.sum())
-            added += car.sun_counts * own_kwh + car.grid_counts * (float(part.sum()) * problem.grid.hours - own_kwh)
+        own_kwh = float((part * own_part).sum()) * problem.grid.hours
+        added += car.sun_counts * own_kwh + car.grid_counts * (float(part.sum()) * problem.grid.hours - own_kwh)
     return added
 
 
@@ -163,17 +214,17 @@ def car_outcome(problem: Problem, car: Car, amps: Floats) -> CarOutcome:
     """One car under its setpoints."""
     mean = car.run(amps, car.rate.mean, problem.grid)
     cautious = _cautiously(problem, car, amps)
-    sessions = [run for run in runs(amps) if drawn(run, mean)]
-    going_on = car.vehicle.charging and any(run.first == 0 for run in sessions)
-    departures, end = _ready(problem, car, cautious)
+    found = sessions(amps, mean)
+    going_on = car.vehicle.charging and bool(found) and found[0].first == 0
+    asked = asked_of(problem, car)
     return CarOutcome(
         amps,
         mean,
         cautious,
-        sessions,
-        len(sessions) - going_on,
-        departures,
-        end,
+        found,
+        len(found) - going_on,
+        asked,
+        _aboard(asked, cautious),
         _waited_ah(problem, car, amps, mean),
         sum(max(0.0, wish.kwh - _before_trips(car, cautious, wish.edge)) for wish in car.wishes),
     )
@@ -181,34 +232,53 @@ def car_outcome(problem: Problem, car: Car, amps: Floats) -> CarOutcome:
 
 def short_kwh(problem: Problem, car: Car, amps: Floats) -> float:
     """What one car under its setpoints is short of in all, without the rest of its outcome. [kWh]"""
-    departures, end = _ready(problem, car, _cautiously(problem, car, amps))
-    return sum(ready.short_kwh for ready in departures) + (end.short_kwh if end else 0.0)
+    asked = asked_of(problem, car)
+    return float(_missing(asked, _aboard(asked, _cautiously(problem, car, amps))).sum())
 
 
 def _cautiously(problem: Problem, car: Car, amps: Floats) -> Trajectory:
     return problem.lately(("cautiously", car.id, amps.tobytes()), lambda: car.run(amps, car.rate.cautious, problem.grid))
 
 
-def _ready(problem: Problem, car: Car, cautious: Trajectory) -> tuple[tuple[Readiness, ...], Readiness | None]:
-    """What is aboard at each departure, and at the end unless the car is away then."""
-    departures = []
-    for nth, departure in enumerate(car.departures):
-        aboard = cautious.before_leaving_kwh[nth]
-        if departure.ready_edge is not None:
-            aboard = float(cautious.soc_kwh[departure.ready_edge])
-        departures.append(_readiness(departure.taking.at_s, departure.required_kwh, aboard))
-    if car.wanted_at_end_kwh is None:
-        return tuple(departures), None
-    edge = problem.grid.n_slots if car.end_ready_edge is None else car.end_ready_edge
-    end = _readiness(float(problem.grid.edges_s[-1]), car.wanted_at_end_kwh, float(cautious.soc_kwh[edge]))
-    return tuple(departures), end
+def asked_of(problem: Problem, car: Car) -> Asked:
+    """What is asked of a car."""
+    told = [(d.taking.at_s, -1 if d.ready_edge is None else d.ready_edge, d.required_kwh) for d in car.departures]
+    if car.wanted_at_end_kwh is not None:
+        edge = problem.grid.n_slots if car.end_ready_edge is None else car.end_ready_edge
+        told.append((float(problem.grid.edges_s[-1]), edge, car.wanted_at_end_kwh))
+    at_s, edges, kwh = zip(*told, strict=True) if told else ((), (), ())
+    return Asked(len(car.departures), np.array(at_s), np.array(edges, dtype=np.int64), np.array(kwh))
+
+
+def _aboard(asked: Asked, cautious: Trajectory) -> Floats:
+    """What is aboard of the cautious car at each that is asked. [kWh]"""
+    aboard = cautious.soc_kwh[asked.edge]
+    leaving = asked.edge[: asked.n_departures] < 0
+    aboard[: asked.n_departures][leaving] = cautious.before_leaving_kwh[leaving]
+    return aboard
+
+
+def _missing(asked: Asked, aboard_kwh: Floats) -> Floats:
+    short = asked.kwh - aboard_kwh
+    return np.where(short > NOTHING_KWH, short, 0.0)
+
+
+@compiled
+def _cost(ev_kw: Floats, base_kw: Floats, sun_kw: Floats, price: Floats, export_price: Floats, hours: float) -> float:
+    """What `costing.ev_cost` comes to in all, without its parts slot by slot. [currency]"""
+    cost = 0.0
+    for t in range(len(ev_kw)):
+        if ev_kw[t] > 0:
+            own_kw = min(ev_kw[t], max(0.0, sun_kw[t] - base_kw[t]))
+            cost += export_price[t] * own_kw + price[t] * (ev_kw[t] - own_kw)
+    return cost * hours
 
 
 def _before_trips(car: Car, cautious: Trajectory, edge: int) -> float:
     """Cautious SoC at an edge, before any trip there. [kWh]"""
     for departure, aboard in zip(car.departures, cautious.before_leaving_kwh, strict=True):
         if departure.taking.edge == edge:
-            return aboard
+            return float(aboard)
     return float(cautious.soc_kwh[edge])
 
 
@@ -218,11 +288,6 @@ def _waited_ah(problem: Problem, car: Car, amps: Floats, mean: Trajectory) -> fl
     boost_kwh = car.vehicle.boost_pct / 100 * car.vehicle.usable_kwh
     low = car.chargeable & (mean.soc_kwh[:-1] < boost_kwh - NOTHING_KWH)
     return float((car.limit_a - amps)[low].sum()) * problem.grid.hours
-
-
-def _readiness(at_s: float, required: float, planned: float) -> Readiness:
-    short = max(0.0, required - planned)
-    return Readiness(at_s, required, planned, short if short > NOTHING_KWH else 0.0)
 
 
 def ready_at(problem: Problem, plan: Outcome, i: int, nth: int) -> datetime | None:

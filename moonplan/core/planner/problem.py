@@ -9,6 +9,7 @@ from collections import OrderedDict
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date, datetime, timedelta
+from functools import cached_property
 from typing import TypeVar, cast
 
 import numpy as np
@@ -18,7 +19,7 @@ from moonplan.core.hookup import Delivery, DoesNotCharge
 from moonplan.core.household import Circuit, Control, Habit, Household, Lead, Override, Sharing, Trip, Vehicle
 from moonplan.core.mistakes import BadDocument, Mistake
 from moonplan.core.rates import HookupRate, Intake, Rate, hookup_rate
-from moonplan.core.simulate import Taking, Trajectory, trajectory
+from moonplan.core.simulate import Taking, Takings, Trajectory, trajectory
 from moonplan.core.sun import base_load_kw, solar_kw
 from moonplan.core.tariff import Prices, household_prices
 from moonplan.core.timegrid import Flags, Floats, Grid, clock_window, grid_for, in_night, is_awake, noon
@@ -113,6 +114,10 @@ class Car:
         """Currents that may be offered; empty for a continuous lead. [A]"""
         return tuple(sorted(step for step in set(self.lead.steps_a) if step >= self.least_a - 1e-9))
 
+    @cached_property
+    def _takings(self) -> Takings:
+        return Takings.of([departure.taking for departure in self.departures])
+
     def offered(self, room_a: Floats) -> Floats:
         """What the lead offers where there is room for some current: a step, or two decimals; 0 below the least. [A]
 
@@ -134,7 +139,7 @@ class Car:
             usable_kwh=self.vehicle.usable_kwh,
             soc_kwh=self.soc_kwh,
             limit_kwh=self.limit_kwh,
-            takings=[departure.taking for departure in self.departures],
+            takings=self._takings,
             rest_kwh=self.rest_kwh,
         )
 
@@ -329,7 +334,7 @@ def _departures(
     departures = []
     for nth, trip in enumerate(trips):
         since = trips[nth - 1].leave if nth else h.now
-        taking = Taking(trip.leave.timestamp(), grid.first_at_or_after(trip.leave), mileage.trip_kwh(trip, vehicle))
+        taking = Taking.of(trip.leave, mileage.trip_kwh(trip, vehicle), grid)
         departures.append(
             Departure(
                 trip=trip,

@@ -134,7 +134,7 @@ def binds(problem: Problem, plan: Outcome, i: int, nth: int) -> Binds:
 
     def reaches(one: Car) -> bool:
         most = one.run(one.limit_a, one.rate.cautious, problem.grid).before_leaving_kwh[nth]
-        return most >= required - NOTHING_KWH
+        return bool(most >= required - NOTHING_KWH)
 
     if reaches(replace(car, limit_a=car.offered(room_for(problem, [one.amps for one in plan.cars], i)))):
         return "one session" if np.isnan(car.pinned_a).all() else "pin"
