@@ -10,7 +10,7 @@ from moonplan.core.household import read
 from moonplan.core.planner.candidates import candidate, pinned, planned
 from moonplan.core.planner.constraints import broken_rules
 from moonplan.core.planner.habits import with_habits
-from moonplan.core.planner.one_car import _Kept
+from moonplan.core.planner.one_car import _Question
 from moonplan.core.planner.problem import Problem, build
 from moonplan.core.planner.search import searched
 from moonplan.core.planner.together import plan_together, refined
@@ -85,7 +85,7 @@ def test_what_was_kept_of_earlier_plans_does_not_show_in_a_new_one(seed: int, mo
         return made
 
     with_what_was_kept = plans()
-    monkeypatch.setattr(_Kept, "stale_until", lambda self, slots, *rest: len(slots.room_a))
+    monkeypatch.setattr(_Question, "differs_until", lambda self, other: len(self.slots.room_a))
 
     assert with_what_was_kept == plans()
 

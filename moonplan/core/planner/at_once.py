@@ -40,7 +40,7 @@ def _one_a_night(problem: Problem, car: Car, pinned: Floats, room: Floats) -> Fl
     t = 0
     while t < grid.n_slots:
         going_on = t == 0 and car.vehicle.charging and bool(car.chargeable[0])
-        if grid.nights[t] in taken or not (starts[t] or going_on):
+        if not (starts[t] or going_on) or grid.nights[t] in taken or not _offer(car, float(room[t])):
             t += 1
             continue
         end = t

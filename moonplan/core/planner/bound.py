@@ -42,8 +42,9 @@ class Alone(NamedTuple):
     unit_kwh : of charge. high : units gained at the most; 0 where it can't charge.
     windows : least and most units of each range of currents, shape (n_slots, n_windows, 2), −1 for none: a step of the
         lead, or part of a continuous one's span. A timer stays within one of them through a session.
-    per_unit, per_slot : price of a unit, and of a slot with current. must : whether it must charge.
-    price : of a wall kWh. mean : efficiency of the mean car. ahead : how far it can be ahead for every kWh charged.
+    per_unit, per_slot : price of a unit, and of a slot with current, as far as own sun goes. sun_units : how far that is.
+    beyond_unit, beyond_slot : the same beyond it. must : whether it must charge.
+    price : of a wall kWh, own sun's where there is some. mean : efficiency of the mean car. ahead : how far it can be ahead for every kWh charged.
     base_kwh : SoC without any charge, before trips at each edge, shape (n_slots + 1,), may be negative.
     highest : mean SoC at the most, at each edge. limit_kwh : limit in force. rest_kwh, care : as in the plan.
     taper_kwh : above it less is accepted than `accepted_kwh` a slot, at `usable_kwh` a quarter of it.
@@ -56,6 +57,9 @@ class Alone(NamedTuple):
     windows: Counts
     per_unit: Floats
     per_slot: Floats
+    sun_units: Counts
+    beyond_unit: Floats
+    beyond_slot: Floats
     must: Flags
     price: Floats
     mean: float
@@ -171,19 +175,22 @@ def _best_gain(
     high = -1
     for i in range(windows[0], windows[1]):
         low, most = car.windows[t, i]
-        if most >= 0:
-            high = max(high, most)
-            _sliding(best, chosen, (first, plain - 1, past), (low, most), car.per_unit[t], after, queue)
+        if most < 0:
+            continue
+        high = max(high, most)
+        rows, sun = (first, plain - 1, past), car.sun_units[t]
+        if low < sun:
+            _sliding(best, chosen, rows, (low, min(most, sun)), car.per_unit[t], car.per_slot[t], after, queue)
+        if most >= sun:
+            _sliding(best, chosen, rows, (max(low, sun), most), car.beyond_unit[t], car.beyond_slot[t], after, queue)
     if high < 0:
         return
-    for k in range(first, plain):
-        best[k] += car.per_slot[t]
     if plain > last:
         return
     # Where limit or taper are near, a slot may gain less than its least, and the mean car may draw little or nothing.
-    _sliding(best, chosen, (plain, last, past), (0, high), car.per_unit[t], after, queue)
+    _sliding(best, chosen, (plain, last, past), (0, high), car.per_unit[t], 0.0, after, queue)
     little, little_chosen = np.full(last + 1, np.inf), np.zeros(last + 1, dtype=np.int16)
-    _sliding(little, little_chosen, (plain, last, past), (0, high), 0.0, after, queue)
+    _sliding(little, little_chosen, (plain, last, past), (0, high), 0.0, 0.0, after, queue)
     dear = car.per_unit[t] * high if car.price[t] < 0 else np.inf
     for k in range(plain, last + 1):
         best[k] += car.per_slot[t] if car.price[t] < 0 else min(0.0, car.per_slot[t])
@@ -199,10 +206,11 @@ def _sliding(
     rows: tuple[int, int, int],
     window: tuple[int, int],
     slope: float,
+    besides: float,
     after: Floats,
     queue: Counts,
 ) -> None:
-    """Lower `best` to the least, over gains within a window, of what follows and a price a unit."""
+    """Lower `best` to the least, over gains within a window, of what follows, a price a unit, and what is paid besides."""
     first, last, past = rows
     head, tail, pushed = 0, 0, first + window[0]
     for k in range(first, last + 1):
@@ -217,8 +225,9 @@ def _sliding(
             head += 1
         if head < tail:
             j = queue[head]
-            if after[j] + slope * (j - k) < best[k]:
-                best[k], chosen[k] = after[j] + slope * (j - k), j - k
+            worth = after[j] + slope * (j - k) + besides
+            if worth < best[k]:
+                best[k], chosen[k] = worth, j - k
 
 
 @compiled
@@ -359,6 +368,9 @@ class _Car:
             windows=self._windows(most_a, least_a, unit, pinned),
             per_unit=zeros,
             per_slot=zeros,
+            sun_units=np.zeros(n, dtype=np.int64),
+            beyond_unit=zeros,
+            beyond_slot=zeros,
             must=pinned,
             price=zeros,
             mean=car.rate.mean.efficiency,
@@ -434,11 +446,17 @@ class _Car:
         if self.idle:
             return 0.0, np.zeros(self.problem.grid.n_slots)
         per_a, per_slot = prices.of_car(i)
-        wall_price = prices.sun + per_a / (self.kw_per_a * self.d)
-        efficiency = self.rate.efficiency
+        a_kwh, efficiency = per_a / (self.kw_per_a * self.d), self.rate.efficiency
+        unit_kwh = self.alone.unit_kwh / efficiency
+        # Rounding to whole units may not make a bend dearer: own sun is taken to reach to the next whole unit.
+        sun_units = np.maximum(0, np.ceil((prices.surplus_kwh - self.overhead_kwh) / unit_kwh - 1e-9))
+        sun_kwh = np.where(sun_units > 0, sun_units * unit_kwh + self.overhead_kwh, prices.surplus_kwh)
         alone = self.alone._replace(
-            per_unit=wall_price * self.alone.unit_kwh / efficiency,
-            per_slot=wall_price * self.overhead_kwh + per_slot,
+            per_unit=(prices.sun + a_kwh) * unit_kwh,
+            per_slot=(prices.sun + a_kwh) * self.overhead_kwh + per_slot,
+            sun_units=sun_units.astype(np.int64),
+            beyond_unit=(prices.high + a_kwh) * unit_kwh,
+            beyond_slot=(prices.high + a_kwh) * self.overhead_kwh + per_slot - (prices.high - prices.sun) * sun_kwh,
             price=prices.sun,
         )
         value, gained = _least(alone)

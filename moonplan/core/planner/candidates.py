@@ -41,13 +41,17 @@ def planned(
     fine : see `OneCar`. keep_off : slots that it leaves to the others, shape (n_slots,). nth : how often it was planned so
         before; each time goes by how the two rates came apart in the last.
     """
-    room_a, sun_kwh = room_for(problem, amps, i), sun_for(problem, amps, i)
+    around = surroundings(problem, amps, i)
     if keep_off is not None:
-        room_a = np.where(keep_off, 0.0, room_a)
+        around = Surroundings(np.where(keep_off, 0.0, around.room_a), around.sun_kwh)
 
     def anew() -> Floats:
-        around = Surroundings(room_a, sun_kwh)
         one_car = problem.once(("one car", i, fine), lambda: OneCar(problem, problem.cars[i], fine=fine))
         return nothing_left(problem.cars[i], one_car.whole(around), problem)
 
-    return problem.lately(("plan", i, fine, nth, room_a.tobytes(), sun_kwh.tobytes()), anew)
+    return problem.lately(("plan", i, fine, nth, around.room_a.tobytes(), around.sun_kwh.tobytes()), anew)
+
+
+def surroundings(problem: Problem, amps: Sequence[Floats], i: int) -> Surroundings:
+    """What the other cars' setpoints leave to car i."""
+    return Surroundings(room_for(problem, amps, i), sun_for(problem, amps, i))

@@ -7,6 +7,7 @@ how far is taken from the pass before.
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cached_property
 from typing import cast
 
 import numpy as np
@@ -15,15 +16,14 @@ from moonplan.core.planner import recursion
 from moonplan.core.planner.constraints import may_end, may_start
 from moonplan.core.planner.problem import Car, Problem
 from moonplan.core.planner.recursion import Counts, Pack, Slots
+from moonplan.core.simulate import Trajectory
 from moonplan.core.timegrid import Flags, Floats
 
 # Levels to a slot's gain at full current; fewer where slots and levels together would be too many states to look at.
 _LEVELS_PER_SLOT = 96
-_MANY_STATES, _FEW_STATES = 600_000, 50_000
+_MANY_STATES, _SOME_STATES, _FEW_STATES = 600_000, 100_000, 50_000
 _LEAST_LEVELS_PER_SLOT, _LEAST_COARSELY = 4, 2
 _MOST_LEVELS = 20_000
-# Of how many slots in one price a coarse plan tries to start a timer in only one.
-_COARSE_STARTS = 4
 # Currents that a continuous lead is tried at within one timer session, as shares of the way from least to most.
 _TIMER_SHARES, _COARSE_SHARES = (1.0, 0.75, 0.5, 0.25, 0.0), (1.0, 0.5, 0.0)
 
@@ -33,10 +33,28 @@ class Surroundings:
     """What the other cars leave in each slot, shapes (n_slots,).
 
     room_a : current that may be offered. [A] sun_kwh : own sun that nobody else takes. [kWh]
+    toll : what an offered ampere counts besides its cost, since others want it too; None for nothing. [currency/A]
+    sun_price : what a kWh of own sun counts, the export price given up or more; None for that price. [currency/kWh]
     """
 
     room_a: Floats
     sun_kwh: Floats
+    toll: Floats | None = None
+    sun_price: Floats | None = None
+
+
+@dataclass(frozen=True)
+class Usual:
+    """A plan of the car that is to be changed in part: its setpoints, shape (n_slots,) [A], what it is around, and what
+    both cars do.
+
+    asked : what its recursion is asked then.
+    """
+
+    amps: Floats
+    mean: Trajectory
+    cautious: Trajectory
+    asked: "_Question"
 
 
 class OneCar:
@@ -66,6 +84,7 @@ class OneCar:
             price=problem.prices.price + car.grid_counts,
             own_price=problem.prices.export_price + car.sun_counts,
             sun_kwh=np.zeros(n),
+            toll=np.zeros(n),
             ahead_kwh=np.zeros(n + 1),
             trip_edge=np.array([departure.taking.edge for departure in car.departures], dtype=np.int64),
             trip_kwh=np.array([departure.taking.kwh for departure in car.departures], dtype=np.float64),
@@ -76,21 +95,54 @@ class OneCar:
         )
         self._kept: _Kept | None = None
 
+    @property
+    def idle(self) -> bool:
+        """Whether the car can do nothing at all."""
+        return not self._most_a.any() and bool(np.isnan(self._car.pinned_a).all())
+
     def whole(self, around: Surroundings) -> Floats:
         """Setpoints for the whole horizon, shape (n_slots,) [A]"""
         car, grid = self._car, self._problem.grid
-        if not self._most_a.any() and np.isnan(car.pinned_a).all():
+        if self.idle:
             return np.zeros(grid.n_slots)
         while True:
             ahead = self._ahead
             slots = self._slots(around, ahead)
             kept = self._levels(slots, states=_MANY_STATES if self._fine and ahead is not None else _FEW_STATES)
-            amps = self._managed(slots, kept) if car.control == "managed" else self._timed(slots, kept)
+            question = self._question(slots, since=0, aboard=(car.soc_kwh, car.soc_kwh))
+            self._brought_up(kept, question, down_to=0)
+            amps = np.zeros(grid.n_slots)
+            self._followed(amps, (car.soc_kwh, car.soc_kwh), kept, kept.values, (0, grid.n_slots), kept.band, question)
             if ahead is None or self._fine:
                 mean, cautious = (car.run(amps, rate, grid).soc_kwh for rate in (car.rate.mean, car.rate.cautious))
                 self._problem.done["ahead", car.id] = np.maximum(0.0, mean - cautious)
             if ahead is not None:
                 return amps
+
+    def usual(self, around: Surroundings, amps: Floats, mean: Trajectory, cautious: Trajectory) -> Usual:
+        """A plan of the car with what its recursion is asked then."""
+        slots = self._slots(around, np.maximum(0.0, mean.soc_kwh - cautious.soc_kwh))
+        return Usual(amps, mean, cautious, self._question(slots, since=0, aboard=(self._car.soc_kwh, self._car.soc_kwh)))
+
+    def other_than_usual(self, usual: Usual, around: Surroundings, since: int, until: int) -> Floats:
+        """Setpoints from an edge on, against surroundings that are other than usual mostly before another edge.
+
+        Only between the two is the recursion done anew; after that its values are those of the usual plan, near enough to
+        go by, and what the others leave is as it is now. since : where a night begins, and for a timer no session goes on.
+        """
+        if self.idle:
+            return usual.amps
+        ahead, kept = usual.asked.slots.ahead_kwh, self._levels(usual.asked.slots, states=_SOME_STATES)
+        aboard = _before_trips(usual, self._car, since)
+        asked = self._question(self._slots(around, ahead), since=since, aboard=aboard)
+        span = (since, max(since, min(until, asked.differs_until(usual.asked))))
+        self._brought_up(kept, usual.asked, down_to=span[1])
+        band = recursion.reachable(since, aboard[0], kept.levels, self._alone, self._pack)
+        if span[1] > since:
+            self._found(kept.scratch, kept, span, band, asked)
+        amps = usual.amps.copy()
+        self._followed(amps, aboard, kept, kept.scratch, span, band, asked)
+        return amps
 
     @property
     def _ahead(self) -> Floats | None:
@@ -98,10 +150,13 @@ class OneCar:
         return cast(Floats | None, self._problem.done.get(("ahead", self._car.id)))
 
     def _slots(self, around: Surroundings, ahead: Floats | None) -> Slots:
-        return self._alone._replace(
+        alone = self._alone
+        return alone._replace(
             room_a=np.where(self._most_a > 0, self._car.offered(around.room_a), 0.0),
+            own_price=alone.own_price if around.sun_price is None else around.sun_price + self._car.sun_counts,
             sun_kwh=around.sun_kwh,
-            ahead_kwh=self._alone.ahead_kwh if ahead is None else ahead,
+            toll=alone.toll if around.toll is None else around.toll,
+            ahead_kwh=alone.ahead_kwh if ahead is None else ahead,
         )
 
     def _levels(self, slots: Slots, *, states: int) -> "_Kept":
@@ -117,13 +172,16 @@ class OneCar:
         if self._kept is None or self._kept.states != states or not np.array_equal(self._kept.currents, currents):
             per_slot = _LEAST_LEVELS_PER_SLOT if states == _MANY_STATES else _LEAST_COARSELY
             levels = _levels(car, self._alone, states // (len(currents) + 2) if timed else states, per_slot)
-            band = recursion.reachable(car.soc_kwh, levels, self._alone, self._pack)
+            band = recursion.reachable(0, car.soc_kwh, levels, self._alone, self._pack)
             values = np.zeros((len(slots.room_a) + 1, phases, len(levels)))
             self._kept = _Kept(states, currents, levels, band, values)
         return self._kept
 
-    def _managed(self, slots: Slots, kept: "_Kept") -> Floats:
-        most_at_edge, most_before_trip = recursion.fully(self._car.soc_kwh, slots, self._pack)
+    def _question(self, slots: Slots, *, since: int, aboard: tuple[float, float]) -> "_Question":
+        """What the recursion is asked, with wants that can be met."""
+        if self._car.control != "managed":
+            return _Question(slots, 100 * (float(np.abs(slots.price).max()) + 1.0), slots.need_kwh)
+        most_at_edge, most_before_trip = recursion.fully(since, aboard[0], slots, self._pack)
         # A wish is for before the trips at its edge; where there are any, the first of them asks for it.
         leaves = np.zeros(len(slots.wishes), dtype=np.bool_)
         leaves[slots.trip_edge] = True
@@ -134,37 +192,100 @@ class OneCar:
             trip_wants=np.minimum(np.maximum(slots.trip_wants, trip_wishes), most_before_trip),
         )
         need, need_after_trips = recursion.needs(slots, self._pack)
-        slots = slots._replace(need_kwh=need)
-        a_kwh = np.maximum(slots.price, slots.own_price)
+        a_kwh = np.maximum(slots.price, slots.own_price) + slots.toll / (self._pack.kw_per_a * slots.hours)
         dearest = 1.02 * max(0.0, float(a_kwh.max())) / self._pack.cautious[0] + 1e-6
-        if until := kept.stale_until(slots, dearest, need_after_trips):
+        return _Question(slots._replace(need_kwh=need), dearest, need_after_trips)
+
+    def _brought_up(self, kept: "_Kept", asked: "_Question", *, down_to: int) -> None:
+        """Fill in what is kept so that it answers what is asked at every edge from one on."""
+        n = self._problem.grid.n_slots
+        stale = n if kept.answers is None else max(asked.differs_until(kept.answers), kept.found_from)
+        kept.answers, kept.found_from = asked, min(stale, down_to)
+        if kept.found_from < stale:
+            self._found(kept.values, kept, (kept.found_from, stale), kept.band, asked)
+
+    def _found(
+        self, values: Floats, kept: "_Kept", span: tuple[int, int], band: tuple[Counts, Counts], asked: "_Question"
+    ) -> None:
+        """Fill in values over a span, from what is kept at its end."""
+        pack, slots = self._pack, asked.slots
+        if self._car.control == "managed":
             recursion.managed_values(
-                kept.values, until, kept.levels, kept.currents, dearest, need_after_trips, kept.band, slots, self._pack
+                values,
+                kept.values,
+                span,
+                kept.levels,
+                kept.currents,
+                asked.dearest,
+                asked.need_after_trips,
+                band,
+                slots,
+                pack,
             )
-        return recursion.managed_amps(
-            kept.values, kept.levels, kept.currents, kept.band, self._car.soc_kwh, slots, self._pack
+        else:
+            recursion.timer_values(
+                values, kept.values, span, kept.levels, kept.currents, asked.dearest, self._may, band, slots, pack
+            )
+
+    def _followed(
+        self,
+        amps: Floats,
+        aboard: tuple[float, float],
+        kept: "_Kept",
+        values: Floats,
+        span: tuple[int, int],
+        band: tuple[Counts, Counts],
+        asked: "_Question",
+    ) -> None:
+        """Fill in the setpoints from the span's first edge on."""
+        slots, pack = asked.slots, self._pack
+        if self._car.control == "managed":
+            recursion.managed_amps(amps, aboard, values, kept.values, span, kept.levels, kept.currents, band, slots, pack)
+            return
+        recursion.timer_amps(
+            amps, aboard, values, kept.values, span, kept.levels, kept.currents, asked.dearest, self._may, band, slots, pack
         )
 
-    def _timed(self, slots: Slots, kept: "_Kept") -> Floats:
-        never = 100 * (float(np.abs(slots.price).max()) + 1.0)
-        if until := kept.stale_until(slots, never, slots.need_kwh):
-            recursion.timer_values(
-                kept.values, until, kept.levels, kept.currents, never, self._may, kept.band, slots, self._pack
-            )
-        may = self._may
-        if not self._fine:
-            changes = (np.diff(slots.price, prepend=np.nan) != 0) | (np.diff(slots.room_a, prepend=0.0) != 0)
-            may = (may[0] & (changes | (np.arange(len(changes)) % _COARSE_STARTS == 0)), *may[1:])
-        return recursion.timer_amps(
-            kept.values, kept.levels, kept.currents, never, may, kept.band, self._car.soc_kwh, slots, self._pack
-        )
+
+def _before_trips(usual: Usual, car: Car, edge: int) -> tuple[float, float]:
+    """Cautious and mean SoC at an edge before its trips. [kWh]"""
+    nth = int(np.searchsorted([departure.taking.edge for departure in car.departures], edge))
+    there = nth < len(car.departures) and car.departures[nth].taking.edge == edge
+    runs = (usual.cautious, usual.mean)
+    cautious, mean = (float(run.before_leaving_kwh[nth] if there else run.soc_kwh[edge]) for run in runs)
+    return cautious, mean
+
+
+@dataclass(frozen=True)
+class _Question:
+    """What a recursion is asked: the slots, what a missed kWh counts, and what must be aboard after each edge's trips."""
+
+    slots: Slots
+    dearest: float
+    need_after_trips: Floats
+
+    def differs_until(self, other: "_Question") -> int:
+        """The edge from which on the values of both are the same, 0 if all are."""
+        n = len(self.slots.room_a)
+        if self.dearest != other.dearest:
+            return n
+        now, then = self.slots, other.slots
+        differs = (now.room_a != then.room_a) | (now.sun_kwh != then.sun_kwh)
+        differs |= (now.toll != then.toll) | (now.own_price != then.own_price)
+        edges = ((now.ahead_kwh, then.ahead_kwh), (now.need_kwh, then.need_kwh), (now.wants, then.wants))
+        for mine, its in (*edges, (self.need_after_trips, other.need_after_trips)):
+            differs |= mine[1:] != its[1:]
+        trips = now.trip_edge[now.trip_wants != then.trip_wants]
+        last = np.flatnonzero(differs)
+        return min(n, max(int(last[-1]) + 1 if len(last) else 0, int(trips.max()) + 1 if len(trips) else 0))
 
 
 @dataclass
 class _Kept:
     """What the recursion found at some levels and currents, and of what.
 
-    band : which of the levels the car can be at, at each edge.
+    band : which of the levels the car can be at, at each edge. answers : what the values answer, from the edge
+    `found_from` on. scratch : an array to find others in.
     """
 
     states: int
@@ -172,22 +293,12 @@ class _Kept:
     levels: Floats
     band: tuple[Counts, Counts]
     values: Floats
-    found_of: tuple[Slots, float, Floats] | None = None
+    answers: _Question | None = None
+    found_from: int = 0
 
-    def stale_until(self, slots: Slots, dearest: float, need_after_trips: Floats) -> int:
-        """The edge from which on the values still hold, 0 if all do; from now on they are taken to be of these slots."""
-        before, self.found_of = self.found_of, (slots, dearest, need_after_trips)
-        if before is None or before[1] != dearest:
-            return len(slots.room_a)
-        was = before[0]
-        differs = (slots.room_a != was.room_a) | (slots.sun_kwh != was.sun_kwh)
-        edges = ((slots.ahead_kwh, was.ahead_kwh), (slots.need_kwh, was.need_kwh), (slots.wants, was.wants))
-        for now, then in (*edges, (need_after_trips, before[2])):
-            differs |= now[1:] != then[1:]
-        trips = slots.trip_edge[slots.trip_wants != was.trip_wants]
-        last = np.flatnonzero(differs)
-        until = max(int(last[-1]) + 1 if len(last) else 0, int(trips.max()) + 1 if len(trips) else 0)
-        return len(slots.room_a) if until >= len(slots.room_a) else until
+    @cached_property
+    def scratch(self) -> Floats:
+        return np.zeros_like(self.values)
 
 
 def _pack(problem: Problem, car: Car) -> Pack:

@@ -20,6 +20,8 @@ OFF, ON = 0, 1
 _NOTHING = 1e-9
 # What a missed kWh of a wish counts beside one of a departure.
 _WISHED = 0.01
+# How many starts and currents of a timer's night are looked at closely.
+_LOOKED_AT = 16
 
 
 class Pack(NamedTuple):
@@ -51,6 +53,7 @@ class Slots(NamedTuple):
 
     room_a : most current, 0 where it can't charge. [A] pinned_a : current that a person pinned, nan where none. [A]
     limit_kwh : limit in force. price, own_price : of a kWh from the grid, and of own sun. sun_kwh : own sun that is left.
+    toll : what an offered ampere counts besides, since others want it too. [currency/A]
     ahead_kwh : how far the mean car is before the cautious one, shape (n_slots + 1,).
     need_kwh : what must be aboard at each edge so that nothing is missed later; 0 where that is not known.
     wants : what must be aboard at each edge. Both of shape (n_slots + 1,).
@@ -65,6 +68,7 @@ class Slots(NamedTuple):
     price: Floats
     own_price: Floats
     sun_kwh: Floats
+    toll: Floats
     ahead_kwh: Floats
     need_kwh: Floats
     wants: Floats
@@ -87,6 +91,7 @@ class Slot(NamedTuple):
     price: float
     own_price: float
     sun_kwh: float
+    toll: float
     ahead_kwh: float
     ahead_after_kwh: float
     need_kwh: float
@@ -103,6 +108,7 @@ def slot_at(t: int, slots: Slots) -> Slot:
         slots.price[t],
         slots.own_price[t],
         slots.sun_kwh[t],
+        slots.toll[t],
         slots.ahead_kwh[t],
         slots.ahead_kwh[t + 1],
         slots.need_kwh[t + 1] - 1e-6,
@@ -122,7 +128,7 @@ def charged(amps: float, level: float, mean_level: float, slot: Slot, pack: Pack
     )
     _, cautious_gain, _ = draw(battery_kw, wall_kw, level, slot.limit_kwh, slot.hours)
     own = min(drawn, slot.sun_kwh)
-    cost = slot.own_price * own + slot.price * (drawn - own)
+    cost = slot.own_price * own + slot.price * (drawn - own) + slot.toll * amps
     return cost, level + cautious_gain, mean_level + gained
 
 
@@ -193,13 +199,13 @@ def needs(slots: Slots, pack: Pack) -> tuple[Floats, Floats]:
 
 
 @compiled
-def fully(soc_kwh: float, slots: Slots, pack: Pack) -> tuple[Floats, Floats]:
-    """What is aboard of the cautious car that always charges at the most: at each edge before its trips, and before
-    each trip."""
+def fully(since: int, soc_kwh: float, slots: Slots, pack: Pack) -> tuple[Floats, Floats]:
+    """What is aboard of the cautious car that always charges at the most from an edge on: at each edge before its trips,
+    and before each trip; infinite before that edge."""
     n = len(slots.room_a)
-    at_edge, at_trip = np.empty(n + 1), np.empty(len(slots.trip_edge))
-    level, nth = soc_kwh, 0
-    for t in range(n + 1):
+    at_edge, at_trip = np.full(n + 1, np.inf), np.full(len(slots.trip_edge), np.inf)
+    level, nth = soc_kwh, int(np.searchsorted(slots.trip_edge, since))
+    for t in range(since, n + 1):
         at_edge[t] = level
         while nth < len(slots.trip_edge) and slots.trip_edge[nth] == t:
             at_trip[nth] = level
@@ -213,16 +219,17 @@ def fully(soc_kwh: float, slots: Slots, pack: Pack) -> tuple[Floats, Floats]:
 
 
 @compiled
-def reachable(soc_kwh: float, levels: Floats, slots: Slots, pack: Pack) -> tuple[Counts, Counts]:
-    """Which levels a car can be at, at each edge, with a neighbour at either end: the first, and one past the last.
+def reachable(since: int, soc_kwh: float, levels: Floats, slots: Slots, pack: Pack) -> tuple[Counts, Counts]:
+    """Which levels a car can be at, at each edge from one on, with a neighbour at either end: the first, and one past the
+    last.
 
     It is no lower than a car that never charges, and no higher than one that always charges at the most.
     """
     n = len(slots.room_a)
-    highest, _ = fully(soc_kwh, slots, pack)
-    first, past = np.empty(n + 1, dtype=np.int64), np.empty(n + 1, dtype=np.int64)
-    lowest, nth = soc_kwh, 0
-    for t in range(n + 1):
+    highest, _ = fully(since, soc_kwh, slots, pack)
+    first, past = np.zeros(n + 1, dtype=np.int64), np.zeros(n + 1, dtype=np.int64)
+    lowest, nth = soc_kwh, int(np.searchsorted(slots.trip_edge, since))
+    for t in range(since, n + 1):
         past[t] = min(len(levels), np.searchsorted(levels, highest[t] + 1e-6, side="right") + 1)
         while nth < len(slots.trip_edge) and slots.trip_edge[nth] == t:
             lowest = max(0.0, lowest - slots.trip_kwh[nth])
@@ -267,7 +274,9 @@ def _at_current(
         while at < last - 1 and there[at + 1] < level:
             at += 1
         share = min(1.0, max(0.0, (level - there[at]) / (there[at + 1] - there[at])))
-        best[k] = min(best[k], cost + after[at] + share * (after[at + 1] - after[at]))
+        worth = cost + after[at] + share * (after[at + 1] - after[at])
+        if worth < best[k]:
+            best[k] = worth
 
 
 @compiled
@@ -345,13 +354,15 @@ def _charging(
     many = _plain(most, levels, slot, pack)
     kwh_per_a = pack.kw_per_a * slot.hours
     low, high, sun = pack.least_a * kwh_per_a, most * kwh_per_a, slot.sun_kwh
+    toll = slot.toll / kwh_per_a
     _at_current(best, pack.least_a, many, levels, there, after, slot, pack)
     _at_current(best, (pack.least_a + most) / 2, many, levels, there, after, slot, pack)
     if sun < high:
-        price = (slot.price, (slot.own_price - slot.price) * sun)
+        price = (slot.price + toll, (slot.own_price - slot.price) * sun)
         _any_current(best, (max(low, sun), high), price, many, levels, there, after, slot, pack, queue)
     if sun > low:
-        _any_current(best, (low, min(sun, high)), (slot.own_price, 0.0), many, levels, there, after, slot, pack, queue)
+        price = (slot.own_price + toll, 0.0)
+        _any_current(best, (low, min(sun, high)), price, many, levels, there, after, slot, pack, queue)
         if sun < high:
             _at_current(best, sun / kwh_per_a, 0, levels, there, after, slot, pack)
 
@@ -378,9 +389,17 @@ def _before_trip(values: Floats, kwh: float, levels: Floats) -> None:
 
 
 @compiled
+def _found_at(edge: int, values: Floats, later: Floats, until: int) -> Floats:
+    """Values at an edge, which from one edge on stand in another array, shape (n_phases, n_levels)."""
+    found: Floats = values[edge] if edge < until or until == len(values) - 1 else later[edge]
+    return found
+
+
+@compiled
 def managed_values(
     values: Floats,
-    until: int,
+    later: Floats,
+    span: tuple[int, int],
     levels: Floats,
     steps_a: Floats,
     dearest: float,
@@ -392,8 +411,8 @@ def managed_values(
     """Fill in the least cost to go for a car whose current may change every slot, shape (n_slots + 1, 2, n_levels).
 
     Phases are OFF and ON: whether current was offered in the slot before. Values at an edge are those before its trips.
-    until : the edge before which values are filled in, those from it on standing already; the horizon's, too, where it is
-        the last.
+    later : values that stand already. span : the first edge at which values are filled in, and the one from which on they
+        stand in `later`; where that is the horizon's end they are filled in there, too.
     steps_a : currents of a stepped lead, empty for a continuous one. dearest : above any price of a kWh aboard.
     band : the levels that are looked at, at each edge: see `reachable`.
     """
@@ -401,14 +420,16 @@ def managed_values(
     best, after = np.empty(many), np.empty(many)
     queue = np.empty(many + 1, dtype=np.int64)
     first, past = band
+    since, until = span
     latest = n if until == n else until - 1
     nth = int(np.searchsorted(slots.trip_edge, latest, side="right")) - 1
-    for t in range(latest, -1, -1):
+    for t in range(latest, since - 1, -1):
         values[t, :, first[t] : past[t]] = 0.0
         here = levels[first[t] : past[t]]
         if t < n:
             slot = slot_at(t, slots)
-            there, then = levels[first[t + 1] : past[t + 1]], values[t + 1, :, first[t + 1] : past[t + 1]]
+            there = levels[first[t + 1] : past[t + 1]]
+            then = _found_at(t + 1, values, later, until)[:, first[t + 1] : past[t + 1]]
             now = values[t, :, first[t] : past[t]]
             boost = pack.boost_kwh - slot.ahead_kwh - _NOTHING if slot.room_a > 0 else -1.0
             pinned = not np.isnan(slot.pinned_a)
@@ -440,20 +461,30 @@ def managed_values(
 
 @compiled
 def managed_amps(
+    amps: Floats,
+    aboard: tuple[float, float],
     values: Floats,
+    later: Floats,
+    span: tuple[int, int],
     levels: Floats,
     steps_a: Floats,
     band: tuple[Counts, Counts],
-    soc_kwh: float,
     slots: Slots,
     pack: Pack,
-) -> Floats:
-    """Follow the values with the true levels of both cars, shape (n_slots,) [A]; of equal choices the earlier start."""
+) -> None:
+    """Follow the values with the true levels of both cars, shape (n_slots,) [A]; of equal choices the earlier start.
+
+    amps : filled in from the span's first edge on, those before it standing already. aboard : cautious and mean SoC there,
+        before any trip. later, span : as in `managed_values`.
+    """
     n = len(slots.room_a)
-    amps = np.zeros(n)
-    level, mean, phase, nth = soc_kwh, soc_kwh, OFF, 0
+    since, until = span
+    level, mean = aboard
+    phase = ON if since > 0 and amps[since - 1] > 0 else OFF
+    nth = int(np.searchsorted(slots.trip_edge, since))
     tried = np.empty(len(levels) + 8)
-    for t in range(n):
+    for t in range(since, n):
+        amps[t] = 0.0
         while nth < len(slots.trip_edge) and slots.trip_edge[nth] == t:
             level, mean = max(0.0, level - slots.trip_kwh[nth]), max(0.0, mean - slots.trip_kwh[nth])
             nth += 1
@@ -462,7 +493,7 @@ def managed_amps(
             phase = OFF
             continue
         there = levels[band[0][t + 1] : band[1][t + 1]]
-        then = values[t + 1, :, band[0][t + 1] : band[1][t + 1]]
+        then = _found_at(t + 1, values, later, until)[:, band[0][t + 1] : band[1][t + 1]]
         many = _to_try(tried, level, slots.need_kwh[t + 1], levels, steps_a, slot, pack)
         start = 0.0 if phase == ON or (t == 0 and pack.charging) else pack.start_price
         care = _care(mean, pack)
@@ -487,7 +518,6 @@ def managed_amps(
         phase = ON if amps[t] > 0 else OFF
         if amps[t] > 0:
             _, level, mean = charged(amps[t], level, mean, slot, pack)
-    return amps
 
 
 @compiled
@@ -536,7 +566,8 @@ def _amps_for(gain_kwh: float, slot: Slot, pack: Pack) -> float:
 @compiled
 def timer_values(
     values: Floats,
-    until: int,
+    later: Floats,
+    span: tuple[int, int],
     levels: Floats,
     currents: Floats,
     never: float,
@@ -549,7 +580,7 @@ def timer_values(
     (n_slots + 1, 2 * len(currents) + 2, n_levels).
 
     Phases are waiting, on at each of the currents, done for the night, and on at each of them since the night before: such
-    a session leaves the new night its own. until : as in `managed_values`. may : whether a slot may begin a session, may be
+    a session leaves the new night its own. later, span : as in `managed_values`. may : whether a slot may begin a session, may be
     the last of one, begins a new night, and may be in a session that began in the night before. never : price of a kWh
     that is missed, above any other.
     """
@@ -558,14 +589,16 @@ def timer_values(
     done = on + 1
     best, after = np.empty((2 * on, many)), np.empty(many)
     first, past = band
+    since, until = span
     latest = n if until == n else until - 1
     nth = int(np.searchsorted(slots.trip_edge, latest, side="right")) - 1
-    for t in range(latest, -1, -1):
+    for t in range(latest, since - 1, -1):
         values[t, :, first[t] : past[t]] = 0.0
         here, now = levels[first[t] : past[t]], values[t, :, first[t] : past[t]]
         if t < n:
             slot = slot_at(t, slots)
-            there, then = levels[first[t + 1] : past[t + 1]], values[t + 1, :, first[t + 1] : past[t + 1]]
+            there = levels[first[t + 1] : past[t + 1]]
+            then = _found_at(t + 1, values, later, until)[:, first[t + 1] : past[t + 1]]
             told, charging = after[: len(there)], best[:, : len(here)]
             start = 0.0 if t == 0 and pack.charging else pack.start_price
             if not np.isnan(slot.pinned_a):
@@ -672,27 +705,38 @@ def _waiting_low(mean_level: float, never: float, slot: Slot, pack: Pack) -> flo
 
 @compiled
 def timer_amps(
+    amps: Floats,
+    aboard: tuple[float, float],
     values: Floats,
+    later: Floats,
+    span: tuple[int, int],
     levels: Floats,
     currents: Floats,
     never: float,
     may: tuple[Flags, Flags, Flags, Flags],
     band: tuple[Counts, Counts],
-    soc_kwh: float,
     slots: Slots,
     pack: Pack,
-) -> Floats:
+) -> None:
     """A timer's sessions, night by night: of every start, current and length the best, by the true levels of both cars
     until the session's end and the values from there on, shape (n_slots,) [A].
+
+    amps, aboard, later, span : as in `managed_amps`; the span begins with a night.
     """
     n, done = len(slots.room_a), len(currents) + 1
-    amps = np.zeros(n)
-    level, mean, t, nth = soc_kwh, soc_kwh, 0, 0
+    t, until = span
+    level, mean = aboard
+    amps[t:] = 0.0
+    nth = int(np.searchsorted(slots.trip_edge, t))
     while t < n:
         end = t + 1
         while end < n and not may[2][end]:
             end += 1
-        best = _rest_of_night(values, levels, band, never, level, mean, (t, end, nth, done), slots, pack)
+        after = _found_at(end, values, later, until)
+        best = _rest_of_night(after, levels, band, never, level, mean, (t, end, nth, done), slots, pack)
+        promising = _promising(
+            amps, (level, mean), values, later, (t, end, until, nth), levels, band, never, len(currents), may, slots, pack
+        )
         chosen = (-1, 0, 0)
         waited, here, there, seen = 0.0, level, mean, nth
         for start in range(t, end):
@@ -702,12 +746,22 @@ def timer_amps(
                 here, there = max(0.0, here - slots.trip_kwh[seen]), max(0.0, there - slots.trip_kwh[seen])
                 seen += 1
             waited += never * max(0.0, slots.wants[start] - here - _NOTHING) if start > t else 0.0
-            # Right after a session it would be the same one, going on into a night that has its own.
-            goes_on = start > 0 and amps[start - 1] > 0
-            if may[0][start] and not goes_on and np.isnan(slots.pinned_a[start]):
-                for i in range(len(currents)):
+            for i in range(len(currents)):
+                if promising[start - t, i]:
                     worth, last = _best_length(
-                        values, levels, band, never, currents[i], (start, end, seen, done), may, here, there, slots, pack
+                        values,
+                        later,
+                        until,
+                        levels,
+                        band,
+                        never,
+                        currents[i],
+                        (start, end, seen, done),
+                        may,
+                        here,
+                        there,
+                        slots,
+                        pack,
                     )
                     if waited + worth < best - 1e-9 or (chosen[0] < 0 and waited + worth <= best + 1e-9):
                         best, chosen = waited + worth, (start, last, i)
@@ -726,7 +780,51 @@ def timer_amps(
         for at in range(t, end):
             level, mean, nth = _lived(at, amps, level, mean, nth, slots, pack)
         t = end
-    return amps
+
+
+@compiled
+def _promising(
+    amps: Floats,
+    aboard: tuple[float, float],
+    values: Floats,
+    later: Floats,
+    at: tuple[int, int, int, int],
+    levels: Floats,
+    band: tuple[Counts, Counts],
+    never: float,
+    n_currents: int,
+    may: tuple[Flags, Flags, Flags, Flags],
+    slots: Slots,
+    pack: Pack,
+) -> Flags:
+    """Which starts and currents of a night are worth a closer look, by the values of charging there: the best few, and
+    all that come to as much as the last of them, shape (n_slots_of_night, n_currents).
+
+    at : the night's first slot, the one after it, the edge from which on values stand in `later`, and the trip to come.
+    """
+    first, end, until, nth = at
+    here, mean = aboard
+    worth = np.full((end - first, n_currents), np.inf)
+    waited = 0.0
+    for t in range(first, end):
+        while nth < len(slots.trip_edge) and slots.trip_edge[nth] == t:
+            waited += never * max(0.0, slots.trip_wants[nth] - here - _NOTHING)
+            here, mean = max(0.0, here - slots.trip_kwh[nth]), max(0.0, mean - slots.trip_kwh[nth])
+            nth += 1
+        slot = slot_at(t, slots)
+        if not np.isnan(slot.pinned_a):
+            _, here, mean = charged(slot.pinned_a, here, mean, slot, pack)
+            continue
+        # Right after a session it would be the same one, going on into a night that has its own.
+        if may[0][t] and slot.room_a > 0 and not (t > 0 and amps[t - 1] > 0):
+            own = slice(band[0][t], band[1][t])
+            found = _found_at(t, values, later, until)
+            for i in range(n_currents):
+                worth[t - first, i] = waited + value_at(levels[own], found[i + 1, own], here)
+        waited += 2 * _care(mean, pack) + _waiting_low(mean, never, slot, pack)
+    ranked = np.sort(worth.reshape(-1))
+    close: Flags = worth <= min(ranked[min(_LOOKED_AT, len(ranked)) - 1], 1e300) + _NOTHING
+    return close
 
 
 @compiled
@@ -744,7 +842,7 @@ def _lived(t: int, amps: Floats, level: float, mean: float, nth: int, slots: Slo
 
 @compiled
 def _rest_of_night(
-    values: Floats,
+    after: Floats,
     levels: Floats,
     band: tuple[Counts, Counts],
     never: float,
@@ -754,7 +852,10 @@ def _rest_of_night(
     slots: Slots,
     pack: Pack,
 ) -> float:
-    """What a night without a session of the timer's own comes to, from its first slot on."""
+    """What a night without a session of the timer's own comes to, from its first slot on.
+
+    after : values at the night's end, shape (n_phases, n_levels).
+    """
     first, end, nth, done = at
     worth = 0.0
     for t in range(first, end):
@@ -767,18 +868,20 @@ def _rest_of_night(
             nth += 1
         slot = slot_at(t, slots)
         if not np.isnan(slot.pinned_a):
-            cost, level, after = charged(slot.pinned_a, level, mean, slot, pack)
-            worth += cost + _care(mean, pack) + _care(after, pack)
-            mean = after
+            cost, level, mean_after = charged(slot.pinned_a, level, mean, slot, pack)
+            worth += cost + _care(mean, pack) + _care(mean_after, pack)
+            mean = mean_after
         else:
             worth += 2 * _care(mean, pack) + _waiting_low(mean, never, slot, pack)
-    then = values[end, done if end == len(slots.room_a) else 0, band[0][end] : band[1][end]]
+    then = after[done if end == len(slots.room_a) else 0, band[0][end] : band[1][end]]
     return worth + value_at(levels[band[0][end] : band[1][end]], then, level)
 
 
 @compiled
 def _best_length(
     values: Floats,
+    later: Floats,
+    until: int,
     levels: Floats,
     band: tuple[Counts, Counts],
     never: float,
@@ -811,7 +914,8 @@ def _best_length(
             # The level only rises: what it was between is not looked for from the start again.
             above = max(above, band[0][t + 1])
             phase = done if t < end else 0
-            value, above = between(levels[: band[1][t + 1]], values[t + 1, phase], level, min(above, band[1][t + 1] - 2))
+            then = _found_at(t + 1, values, later, until)[phase]
+            value, above = between(levels[: band[1][t + 1]], then, level, min(above, band[1][t + 1] - 2))
             worth = paid + value
             if worth < best - 1e-9:
                 best, best_last = worth, t

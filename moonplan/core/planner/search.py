@@ -1,23 +1,35 @@
 """A search among plans of several cars that stand in each other's way (docs/planner.md).
 
-A part of a plan is given up (a car kept off a night or a few slots, two cars or a night of several taken out), and the cars
-are planned anew around it; what comes out is kept if it is better. The choices are drawn from a seeded generator and
-counted, so that the same household gives the same plan.
+A part of a plan is given up (a car kept off a night or a few slots, some cars taken out of some nights), and the cars are
+planned anew around it, the first of them at the prices that what they share is worth to the others; what comes out is
+kept if it is better. The choices are drawn from a seeded generator and counted, so that the same household gives the same
+plan.
 """
 
+from collections.abc import Sequence
 from random import Random
 
 import numpy as np
 
-from moonplan.core.planner.candidates import Candidate, candidate, pinned, planned
+from moonplan.core.planner.candidates import Candidate, candidate, pinned, surroundings
 from moonplan.core.planner.constraints import broken_rules
+from moonplan.core.planner.guide import shared_prices
+from moonplan.core.planner.one_car import OneCar, Surroundings, Usual, nothing_left
 from moonplan.core.planner.problem import Problem
+from moonplan.core.planner.sharing import SharedPrices
 from moonplan.core.timegrid import Flags, Floats
 
 _SEED = 20
-# For how many nights, and for how many slots of a session, a car is kept off.
+# For how many nights, and for how many slots of a session, a car is kept off; how many nights cars are taken out of.
 _NIGHTS_OFF = (1, 1, 2)
 _SLOTS_OFF = (1, 2, 4, 8, 16)
+_NIGHTS_EMPTIED = (1, 1, 1, 2, 3, 31)
+# From how many nights before a change on the cars are planned anew.
+_NIGHTS_BEFORE = (0, 0, 1, 2)
+# How often all nights are planned anew around a change, and not only those near it.
+_WIDELY = 0.5
+# Which part of what others would pay the first of the cars is asked for.
+_TOLL = (0.2, 1.3)
 
 
 def searched(problem: Problem, best: Candidate, *, tries: int, fine: bool) -> Candidate:
@@ -26,57 +38,161 @@ def searched(problem: Problem, best: Candidate, *, tries: int, fine: bool) -> Ca
     fine : see `OneCar`.
     """
     chance = problem.once("chance", lambda: Random(_SEED))
+    here = _Here(problem, best, fine)
     for _ in range(tries):
-        amps = _another(problem, best, chance, fine)
+        amps = _another(here, chance)
         if amps is None:
             continue
         found = candidate(problem, amps)
-        if found.better_than(best) and not broken_rules(problem, found.amps):
-            best = found
-    return best
+        if found.better_than(here.plan) and not broken_rules(problem, found.amps):
+            here = _Here(problem, found, fine)
+    return here.plan
 
 
-def _another(problem: Problem, best: Candidate, chance: Random, fine: bool) -> list[Floats] | None:
-    amps = list(best.amps)
+def swept(problem: Problem, best: Candidate, *, passes: int) -> Candidate:
+    """The best plan that comes of keeping each car off each night in turn, planned closely, until that helps no more.
+
+    passes : how often all of them are tried at the most.
+    """
+    here = _Here(problem, best, fine=True)
+    edges = [*night_edges(problem), problem.grid.n_slots]
+    for _ in range(passes):
+        before = here.plan
+        for night in range(len(edges) - 1):
+            keep_off = np.zeros(problem.grid.n_slots, dtype=np.bool_)
+            keep_off[edges[night] : edges[night + 1]] = True
+            for i in range(len(problem.cars)):
+                amps = list(here.plan.amps)
+                if not (amps[i][keep_off] > 0).any():
+                    continue
+                others = [j for j in range(len(amps)) if j != i]
+                nights = max(0, night - 1), min(len(edges) - 1, night + 3)
+                found = candidate(problem, _kept_off(here, amps, (i, *others), keep_off, nights))
+                if found.better_than(here.plan) and not broken_rules(problem, found.amps):
+                    here = _Here(problem, found, fine=True)
+        if here.plan is before:
+            break
+    return here.plan
+
+
+class _Here:
+    """A plan that others are looked for around, and what each of its cars is around."""
+
+    def __init__(self, problem: Problem, plan: Candidate, fine: bool) -> None:
+        self.problem, self.plan, self._fine = problem, plan, fine
+        self._usual: dict[int, Usual] = {}
+
+    def planned(
+        self, amps: list[Floats], i: int, nights: tuple[int, int], *, keep_off: Flags | None = None, toll: float = 0.0
+    ) -> Floats:
+        """Car i planned anew from one night on, against what the others do, shape (n_slots,). [A]
+
+        nights : the first, and the one before which most of what others do is other than it was. keep_off : slots that it leaves to the others. toll : the part that it is asked for of what they would pay.
+        """
+        problem, car = self.problem, self.problem.cars[i]
+        around = surroundings(problem, amps, i)
+        if keep_off is not None:
+            around = Surroundings(np.where(keep_off, 0.0, around.room_a), around.sun_kwh)
+        if toll:
+            prices, export = _prices(problem), problem.prices.export_price
+            dearer = np.maximum(0.0, prices.sun - export)
+            around = Surroundings(around.room_a, around.sun_kwh, toll * prices.toll(i), export + toll * dearer)
+        one_car = problem.once(("one car", i, self._fine), lambda: OneCar(problem, car, fine=self._fine))
+        if i not in self._usual:
+            mine = self.plan.outcome.cars[i]
+            usually = surroundings(problem, self.plan.amps, i)
+            self._usual[i] = one_car.usual(usually, mine.amps, mine.mean, mine.cautious)
+        until = [*night_edges(problem), problem.grid.n_slots][nights[1]]
+        planned = one_car.other_than_usual(self._usual[i], around, self._since(i, nights[0]), until)
+        return nothing_left(car, planned, problem)
+
+    def _since(self, i: int, night: int) -> int:
+        """The edge at which a night begins, or an earlier one where a session goes on into it."""
+        edges = night_edges(self.problem)
+        while night > 0 and self.plan.amps[i][edges[night] - 1] > 0:
+            night -= 1
+        return edges[night]
+
+
+def night_edges(problem: Problem) -> list[int]:
+    """The edges at which a night begins, the present one's first."""
+    nights = problem.grid.nights
+    return problem.once("night edges", lambda: [t for t in range(len(nights)) if not t or nights[t] != nights[t - 1]])
+
+
+def _prices(problem: Problem) -> SharedPrices:
+    return problem.once("shared prices", lambda: shared_prices(problem))
+
+
+def _another(here: _Here, chance: Random) -> list[Floats] | None:
+    amps = list(here.plan.amps)
     cars = chance.sample(range(len(amps)), len(amps))
-    kind = chance.random() * (1.0 if len(cars) > 1 else 0.6)
-    if kind < 0.4:
-        keep_off = _some_nights(problem, chance, _NIGHTS_OFF)
-    elif kind < 0.6:
-        keep_off = _some_slots(problem, amps[cars[0]], chance)
-    else:
-        if kind < 0.8:
-            cars = [*cars[:2], cars[0]]
-            emptied = np.ones(problem.grid.n_slots, dtype=np.bool_)
-        else:
-            cars = cars[: chance.randint(2, len(cars))]
-            emptied = _some_nights(problem, chance, (1,))
-        for i in cars:
-            amps[i] = np.where(emptied, pinned(problem.cars[i]), amps[i])
-        for i in cars:
-            amps[i] = planned(problem, amps, i, fine=fine)
-        return amps
-    first = cars[0]
-    if not (amps[first][keep_off] > 0).any():
-        return None
-    amps[first] = planned(problem, amps, first, fine=fine, keep_off=keep_off)
-    for i in (*cars[1:], first):
-        amps[i] = planned(problem, amps, i, fine=fine)
+    kind = chance.random()
+    if len(cars) < 2 or kind < 0.3:
+        return _one_kept_off(here, amps, cars, chance, few=kind < 0.15)
+    first, past, emptied = _some_nights(here.problem, chance, _NIGHTS_EMPTIED)
+    nights = _around(here.problem, first, past, chance)
+    cars = cars[: chance.choice((2, 2, 2, 3, len(cars)))]
+    for i in cars:
+        amps[i] = np.where(emptied, pinned(here.problem.cars[i]), amps[i])
+    toll = chance.uniform(*_TOLL) if kind < 0.6 else 0.0
+    for nth, i in enumerate(cars):
+        amps[i] = here.planned(amps, i, nights, toll=toll * (len(cars) - 1 - nth) / (len(cars) - 1))
+    for i in cars[:-1]:
+        amps[i] = here.planned(amps, i, nights)
     return amps
 
 
-def _some_nights(problem: Problem, chance: Random, lengths: tuple[int, ...]) -> Flags:
-    nights = problem.grid.nights
-    named = sorted(set(nights))
-    first = chance.randrange(len(named))
-    chosen = named[first : first + chance.choice(lengths)]
-    return np.array([night in chosen for night in nights])
+def _one_kept_off(here: _Here, amps: list[Floats], cars: list[int], chance: Random, *, few: bool) -> list[Floats] | None:
+    first = cars[0]
+    if few:
+        keep_off = _some_slots(amps[first], chance)
+        inside = np.flatnonzero(keep_off)
+        edges = night_edges(here.problem)
+        night, past = (
+            (int(np.searchsorted(edges, t, side="right")) for t in (inside[0], inside[-1])) if len(inside) else (1, 1)
+        )
+        night -= 1
+    else:
+        night, past, keep_off = _some_nights(here.problem, chance, _NIGHTS_OFF)
+    if not (amps[first][keep_off] > 0).any():
+        return None
+    return _kept_off(here, amps, cars, keep_off, _around(here.problem, night, past, chance))
 
 
-def _some_slots(problem: Problem, amps: Floats, chance: Random) -> Flags:
+def _kept_off(
+    here: _Here, amps: list[Floats], cars: Sequence[int], keep_off: Flags, nights: tuple[int, int]
+) -> list[Floats]:
+    """The first of the cars planned anew without some slots, then the others, then it again with all there is left."""
+    first, *others = cars
+    amps[first] = here.planned(amps, first, nights, keep_off=keep_off)
+    for i in (*others, first):
+        amps[i] = here.planned(amps, i, nights)
+    return amps
+
+
+def _around(problem: Problem, first: int, past: int, chance: Random) -> tuple[int, int]:
+    """Some nights with a few before them, or all."""
+    if chance.random() < _WIDELY:
+        return 0, len(night_edges(problem))
+    return max(0, first - chance.choice(_NIGHTS_BEFORE)), past
+
+
+def _some_nights(problem: Problem, chance: Random, lengths: tuple[int, ...]) -> tuple[int, int, Flags]:
+    """Some nights in a row: which is the first, which the first after them, and their slots."""
+    edges = [*night_edges(problem), problem.grid.n_slots]
+    first, length = chance.randrange(len(edges) - 1), chance.choice(lengths)
+    first = max(0, min(first, len(edges) - 1 - length))
+    past = min(first + length, len(edges) - 1)
     chosen = np.zeros(problem.grid.n_slots, dtype=np.bool_)
+    chosen[edges[first] : edges[past]] = True
+    return first, past, chosen
+
+
+def _some_slots(amps: Floats, chance: Random) -> Flags:
+    chosen = np.zeros(len(amps), dtype=np.bool_)
     charging = np.flatnonzero(amps > 0)
     if len(charging):
-        first = int(chance.choice(charging))
+        first = int(chance.choice(charging.tolist()))
         chosen[first : first + chance.choice(_SLOTS_OFF)] = True
     return chosen

@@ -36,8 +36,14 @@ class SharedPrices:
         self.convex = price >= export
         self.low = np.where(self.surplus_kwh > 0, np.where(self.convex, export, chord), price)
         self.high = np.where(self.convex, price, self.low)
-        # A kWh of sun is scarce where the cars could take more than there is; else it is what the sun costs.
-        self.sun = np.where(self.surplus_kwh >= most_kwh, self.low, self.high)
+        # A kWh of sun is scarce where several cars could take more than there is; else it is what the sun costs.
+        enough = self.surplus_kwh >= most_kwh if len(problem.cars) > 1 else self.surplus_kwh > 0
+        self.sun = np.where(enough, self.low, self.high)
+
+    def toll(self, i: int) -> Floats:
+        """What an ampere offered to car i costs besides, a slot's price spread over its most amps. [currency/A]"""
+        per_a, per_slot = self.of_car(i)
+        return per_a + per_slot / max(1.0, float(self.problem.cars[i].limit_a.max()))
 
     def of_car(self, i: int) -> tuple[Floats, Floats]:
         """What an offered ampere of car i costs besides, and a slot with current."""
@@ -73,7 +79,8 @@ class SharedPrices:
         problem = self.problem
         kwh = np.zeros(problem.grid.n_slots)
         for car, a in zip(problem.cars, amps, strict=True):
-            kwh += np.minimum(a * car.intake.volts * car.intake.phases / 1000, car.intake.most_wall_kw) * problem.grid.hours
+            wall_kw = np.minimum(a * car.intake.volts * car.intake.phases / 1000, car.intake.most_wall_kw)
+            kwh += np.minimum(wall_kw * problem.grid.hours, self.surplus_kwh)
         sun = np.where(self.convex & (self.high > self.low), kwh - self.surplus_kwh, 0.0)
         sun = np.where((sun > 0) & (self.sun >= self.high) | (sun < 0) & (self.sun <= self.low), 0.0, sun)
         over = []
