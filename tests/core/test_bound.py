@@ -114,12 +114,34 @@ def test_a_cautious_rate_that_is_the_better_one_at_little_current_bounds_no_plan
     assert made.outcome.cost == pytest.approx(1.875, abs=0.001)
 
 
-def test_under_another_habit_nothing_is_claimed():
-    told = document(plan(a_household(habit="nightly")))
+def test_under_another_habit_the_bound_is_of_plans_under_that_habit():
+    # From 50 to 80 % of 50 kWh every night: 15 kWh, all at 0.10, where the cheapest plan has nothing to do.
+    told = document(plan(a_household(habit="nightly", rates=[LOSSLESS])))
 
     assert told["habit"] == "nightly"
+    assert told["objective"]["value"] == pytest.approx(1.50, abs=0.001)
+    assert told["objective"]["bound"] == pytest.approx(1.50, abs=0.02)
+
+
+def test_under_sun_first_nothing_is_claimed():
+    told = document(plan(a_household(habit="sun_first")))
+
     assert told["objective"]["bound"] is None
     assert told["objective"]["tight"] is False
+
+
+def test_a_car_that_follows_its_own_sun_is_bounded_to_the_cent():
+    # 15 kWh; the night costs 0.10, and 2 kW of own sun for six hours 0.05. The car may follow it from 1.38 kW on: 12 kWh of
+    # sun at 0.05 and 3 kWh of night at 0.10.
+    household = dataclasses.replace(
+        a_household(vehicles=[a_car(end_pct=80)]),
+        solar_kw=((at("2026-01-15T06:00:00+01:00"), 2.0), (at("2026-01-15T12:00:00+01:00"), 0.0)),
+    )
+    household = dataclasses.replace(household, tariff=dataclasses.replace(household.tariff, export_price=0.05))
+    made = plan(household)
+
+    assert made.outcome.cost == pytest.approx(12 * 0.05 + 3 * 0.10, rel=0.01)
+    assert made.bound == pytest.approx(made.outcome.cost, rel=0.02)
 
 
 @pytest.mark.parametrize("seed", range(3))

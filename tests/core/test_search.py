@@ -7,15 +7,15 @@ import numpy as np
 import pytest
 
 from moonplan.core.household import read
-from moonplan.core.planner.candidates import candidate, pinned, planned
-from moonplan.core.planner.constraints import broken_rules
+from moonplan.core.planner.candidates import candidate, pinned, planned, surroundings
+from moonplan.core.planner.constraints import broken_rules, room_for
 from moonplan.core.planner.habits import with_habits
-from moonplan.core.planner.one_car import _Question
+from moonplan.core.planner.one_car import OneCar, _Question
 from moonplan.core.planner.problem import Problem, build
-from moonplan.core.planner.search import searched
+from moonplan.core.planner.search import night_edges, searched, swept
 from moonplan.core.planner.together import plan_together, refined
 from tests.bench.families import a_family_household
-from tests.core.factories import LOSSLESS, a_car, a_circuit, a_household, a_lead, a_trip
+from tests.core.factories import LOSSLESS, a_car, a_circuit, a_household, a_lead, a_trip, at
 
 
 def a_family(seed: int, *, cars: int, nights: int) -> Problem:
@@ -98,3 +98,65 @@ def test_of_much_work_only_the_last_is_kept():
     assert problem.lately(1499, lambda: -1) == 2998
     assert problem.lately(0, lambda: -1) == -1
     assert len(problem.late) == 1000
+
+
+@pytest.mark.parametrize("seed", [0, 2, 5, 9])
+def test_a_part_planned_anew_leaves_what_is_before_it_and_takes_no_more_than_there_is(seed: int):
+    # The other car is taken out of the third night; this one may do otherwise from the second night on.
+    problem = a_family(seed, cars=2, nights=4)
+    plan = plan_together(problem)
+    edges = night_edges(problem)
+    for i in (0, 1):
+        car, mine = problem.cars[i], plan.outcome.cars[i]
+        since = edges[1]
+        while since and plan.amps[i][since - 1] > 0:
+            since = edges[edges.index(since) - 1]
+        others = [amps.copy() for amps in plan.amps]
+        others[1 - i][edges[2] : edges[3]] = pinned(problem.cars[1 - i])[edges[2] : edges[3]]
+        one_car = OneCar(problem, car, fine=False)
+        usual = one_car.usual(surroundings(problem, plan.amps, i), mine.amps, mine.mean, mine.cautious)
+        others[i] = one_car.other_than_usual(usual, surroundings(problem, others, i), since, edges[3])
+
+        assert (others[i][:since] == plan.amps[i][:since]).all()
+        assert (others[i] <= room_for(problem, others, i) + 1e-6).all()
+        assert candidate(problem, others).outcome.cars[i].short_kwh <= mine.short_kwh + 0.05
+
+
+@pytest.mark.parametrize("seed", [4, 6])
+def test_keeping_each_car_off_each_night_in_turn_only_ever_helps(seed: int):
+    problem = a_family(seed, cars=2, nights=3)
+    plan = plan_together(problem)
+
+    found = swept(problem, plan, passes=1)
+
+    assert broken_rules(problem, found.amps) == []
+    assert found is plan or found.better_than(plan)
+    assert swept(a_family(seed, cars=2, nights=3), plan, passes=1).outcome.value == found.outcome.value
+
+
+def test_a_week_by_hand_is_no_dearer_than_the_sessions_that_somebody_wrote_down():
+    # 8 A on a socket, assumed rates: the mean car gets 6 kWh ahead of the cautious one, and a limit brings them together.
+    # Each night as late as it can start, but where the next day's trip asks for more.
+    document = a_family_household(4, cars=2, nights=7)
+    mine = {key: [one for one in document[key] if one.get("vehicle", one.get("id")) == "v0"] for key in ("trips", "rates")}
+    problem = with_habits(build(read(json.dumps(document | mine | {"vehicles": document["vehicles"][:1]}))))
+    written = [
+        ("14T09:00", "14T15:00"),
+        ("14T22:45", "15T07:45"),
+        ("15T22:00", "16T06:15"),
+        ("16T20:00", "17T07:30"),
+        ("17T22:00", "18T06:15"),
+        ("18T12:45", "19T06:30"),
+        ("19T17:45", "20T07:15"),
+    ]
+    amps = np.zeros(problem.grid.n_slots)
+    for start, end in written:
+        inside = problem.grid.overlaps(at(f"2026-01-{start}:00+01:00"), at(f"2026-01-{end}:00+01:00"))
+        amps[inside] = 8
+    by_hand = candidate(problem, [amps])
+    assert broken_rules(problem, by_hand.amps) == []
+
+    found = plan_together(problem)
+
+    assert found.outcome.short_kwh <= by_hand.outcome.short_kwh + 1e-6
+    assert found.outcome.value <= by_hand.outcome.value * 1.001

@@ -13,7 +13,13 @@ INTAKE = Intake(volts=200, phases=1, most_wall_kw=10, onboard_kw=10, taper_from=
 
 
 def ran(
-    amps: list[float], *, soc: float = 10, limit: float = 40, rate: Rate = LOSSLESS, takings: tuple[tuple[str, float], ...] = (), rest: float = 1e9
+    amps: list[float],
+    *,
+    soc: float = 10,
+    limit: float = 40,
+    rate: Rate = LOSSLESS,
+    takings: tuple[tuple[str, float], ...] = (),
+    rest: float = 1e9,
 ) -> Trajectory:
     """Slots of an hour from 18:00; 10 A are 2 kW, so 2 kWh a slot."""
     from zoneinfo import ZoneInfo

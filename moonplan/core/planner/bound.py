@@ -44,7 +44,8 @@ class Alone(NamedTuple):
         lead, or part of a continuous one's span. A timer stays within one of them through a session.
     per_unit, per_slot : price of a unit, and of a slot with current, as far as own sun goes. sun_units : how far that is.
     beyond_unit, beyond_slot : the same beyond it. must : whether it must charge.
-    price : of a wall kWh, own sun's where there is some. mean : efficiency of the mean car. ahead : how far it can be ahead for every kWh charged.
+    price : of a wall kWh, own sun's where there is some. mean : efficiency of the mean car. ahead : how far it can be
+        ahead for every kWh charged.
     base_kwh : SoC without any charge, before trips at each edge, shape (n_slots + 1,), may be negative.
     highest : mean SoC at the most, at each edge. limit_kwh : limit in force. rest_kwh, care : as in the plan.
     taper_kwh : above it less is accepted than `accepted_kwh` a slot, at `usable_kwh` a quarter of it.
@@ -258,7 +259,7 @@ def _drawn_at_least(t: int, k: int, car: Alone) -> float:
 
 
 def bound(problem: Problem, found: Outcome, *, steps: int) -> float:
-    """A figure that no plan is below which is as little short as `found`. [currency]
+    """A figure that no plan is below which misses as little as `found`, of what is asked and what habits wish. [currency]
 
     steps : how often the prices of what is shared are sharpened.
     """
@@ -329,7 +330,7 @@ class _Car:
         per_slot = int(min(units_per_slot, full / max(range_kwh / (_MOST_STATES // n), 1e-9)))
         unit = full / max(2, per_slot)
         at_edge = np.zeros(n + 1)
-        for edge, asked_kwh in _asked(car, n):
+        for edge, asked_kwh in _asked(car, n, wishes=not any(one.unwished_kwh for one in found.cars)):
             to_charge = asked_kwh - slack - before[edge]
             if rate is car.rate.mean and not found.short_kwh and not spared.any():
                 to_charge = self._mean_to_charge(edge, to_charge, before, most_a)
@@ -382,7 +383,7 @@ class _Car:
             accepted_kwh=car.rate.mean.battery_kw(car.intake.onboard_kw) * d,
             usable_kwh=car.vehicle.usable_kwh,
             rest_kwh=car.rest_kwh,
-            care=0.0 if found.short_kwh or spared.any() else problem.care_price * d,
+            care=0.0 if found.short_kwh or spared.any() else problem.care_price * car.care_factor * d,
             wanted=wanted,
             most=most,
             start=_may_begin(problem, car),
@@ -465,15 +466,16 @@ class _Car:
         return float(value), np.where(gained >= 0, np.minimum(amps, self.car.limit_a), 0.0)
 
 
-def _asked(car: Car, n_slots: int) -> list[tuple[int, float]]:
-    """The edges by which something must be aboard, and how much. [kWh]"""
+def _asked(car: Car, n_slots: int, *, wishes: bool) -> list[tuple[int, float]]:
+    """The edges by which something must be aboard, and how much: what its habit wishes, too, where all of that is met.
+    [kWh]"""
     asked = [
         (departure.taking.edge if departure.ready_edge is None else departure.ready_edge, departure.required_kwh)
         for departure in car.departures
     ]
     if car.wanted_at_end_kwh is not None:
         asked.append((n_slots if car.end_ready_edge is None else car.end_ready_edge, car.wanted_at_end_kwh))
-    return asked
+    return [*asked, *((wish.edge, wish.kwh) for wish in car.wishes if wishes)]
 
 
 def _may_begin(problem: Problem, car: Car) -> Flags:

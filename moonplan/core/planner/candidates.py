@@ -33,13 +33,10 @@ def pinned(car: Car) -> Floats:
     return np.where(np.isnan(car.pinned_a), 0.0, car.pinned_a)
 
 
-def planned(
-    problem: Problem, amps: Sequence[Floats], i: int, *, fine: bool, keep_off: Flags | None = None, nth: int = 0
-) -> Floats:
+def planned(problem: Problem, amps: Sequence[Floats], i: int, *, fine: bool, keep_off: Flags | None = None) -> Floats:
     """Car i planned anew against what the others do, shape (n_slots,). [A]
 
-    fine : see `OneCar`. keep_off : slots that it leaves to the others, shape (n_slots,). nth : how often it was planned so
-        before; each time goes by how the two rates came apart in the last.
+    fine : see `OneCar`. keep_off : slots that it leaves to the others, shape (n_slots,).
     """
     around = surroundings(problem, amps, i)
     if keep_off is not None:
@@ -49,7 +46,7 @@ def planned(
         one_car = problem.once(("one car", i, fine), lambda: OneCar(problem, problem.cars[i], fine=fine))
         return nothing_left(problem.cars[i], one_car.whole(around), problem)
 
-    return problem.lately(("plan", i, fine, nth, around.room_a.tobytes(), around.sun_kwh.tobytes()), anew)
+    return problem.lately(("plan", i, fine, around.room_a.tobytes(), around.sun_kwh.tobytes()), anew)
 
 
 def surroundings(problem: Problem, amps: Sequence[Floats], i: int) -> Surroundings:

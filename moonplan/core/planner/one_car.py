@@ -1,8 +1,8 @@
 """One car against prices and what the others leave it: a recursion over its battery (docs/planner.md).
 
-Backward over the slots, on levels of cautious SoC and a few phases (off, on; for a timer: not yet, on at a current,
-done for the night), then forward with the true SoC. The mean car, which decides cost, runs ahead of the cautious one;
-how far is taken from the pass before.
+Backward over the slots, on levels of cautious SoC, a few layers of how far the mean car, which decides cost, is ahead of
+it, and a few phases (off, on; for a timer: not yet, on at a current, done for the night); then forward with the true SoC of
+both.
 """
 
 from collections.abc import Sequence
@@ -21,9 +21,15 @@ from moonplan.core.timegrid import Flags, Floats
 
 # Levels to a slot's gain at full current; fewer where slots and levels together would be too many states to look at.
 _LEVELS_PER_SLOT = 96
-_MANY_STATES, _SOME_STATES, _FEW_STATES = 600_000, 100_000, 50_000
+_MANY_STATES, _SOME_STATES, _FEW_STATES = 300_000, 100_000, 50_000
 _LEAST_LEVELS_PER_SLOT, _LEAST_COARSELY = 4, 2
 _MOST_LEVELS = 20_000
+# In how many layers it is reckoned how far the mean car is ahead of the cautious one.
+_LAYERS = 3
+# Of plans that come to the same the one with fewer sessions: so much does a session count besides, in default prices.
+_TIE = 1e-3
+# How far apart they are at the least, as a part of the battery.
+_LEAST_APART = 1e-3
 # Currents that a continuous lead is tried at within one timer session, as shares of the way from least to most.
 _TIMER_SHARES, _COARSE_SHARES = (1.0, 0.75, 0.5, 0.25, 0.0), (1.0, 0.5, 0.0)
 
@@ -85,7 +91,6 @@ class OneCar:
             own_price=problem.prices.export_price + car.sun_counts,
             sun_kwh=np.zeros(n),
             toll=np.zeros(n),
-            ahead_kwh=np.zeros(n + 1),
             trip_edge=np.array([departure.taking.edge for departure in car.departures], dtype=np.int64),
             trip_kwh=np.array([departure.taking.kwh for departure in car.departures], dtype=np.float64),
             need_kwh=np.zeros(n + 1),
@@ -100,29 +105,36 @@ class OneCar:
         """Whether the car can do nothing at all."""
         return not self._most_a.any() and bool(np.isnan(self._car.pinned_a).all())
 
+    @property
+    def _layers(self) -> int:
+        return _LAYERS if self._fine and self._car.rate.mean != self._car.rate.cautious else 1
+
     def whole(self, around: Surroundings) -> Floats:
         """Setpoints for the whole horizon, shape (n_slots,) [A]"""
         car, grid = self._car, self._problem.grid
         if self.idle:
             return np.zeros(grid.n_slots)
+        slots, aboard = self._slots(around), (car.soc_kwh, car.soc_kwh)
         while True:
-            ahead = self._ahead
-            slots = self._slots(around, ahead)
-            kept = self._levels(slots, states=_MANY_STATES if self._fine and ahead is not None else _FEW_STATES)
-            question = self._question(slots, since=0, aboard=(car.soc_kwh, car.soc_kwh))
+            last = cast(dict[int, Floats] | None, self._problem.done.get(("ahead", car.id)))
+            fine = self._fine and last is not None
+            kept = self._levels(slots, states=_MANY_STATES if fine else _FEW_STATES, layers=self._layers if fine else 1)
+            aheads = np.zeros((grid.n_slots + 1, 1)) if last is None else last[self._layers]
+            question = self._question(slots, aheads, 0, aboard)
             self._brought_up(kept, question, down_to=0)
             amps = np.zeros(grid.n_slots)
-            self._followed(amps, (car.soc_kwh, car.soc_kwh), kept, kept.values, (0, grid.n_slots), kept.band, question)
-            if ahead is None or self._fine:
-                mean, cautious = (car.run(amps, rate, grid).soc_kwh for rate in (car.rate.mean, car.rate.cautious))
-                self._problem.done["ahead", car.id] = np.maximum(0.0, mean - cautious)
-            if ahead is not None:
+            self._followed(amps, aboard, kept, kept.values, (0, grid.n_slots), kept.band, question)
+            if last is None or self._fine:
+                mean, cautious = (car.run(amps, rate, grid) for rate in (car.rate.mean, car.rate.cautious))
+                self._problem.done["ahead", car.id] = _aheads(car, amps, mean, cautious, grid.hours)
+            if last is not None:
                 return amps
 
     def usual(self, around: Surroundings, amps: Floats, mean: Trajectory, cautious: Trajectory) -> Usual:
         """A plan of the car with what its recursion is asked then."""
-        slots = self._slots(around, np.maximum(0.0, mean.soc_kwh - cautious.soc_kwh))
-        return Usual(amps, mean, cautious, self._question(slots, since=0, aboard=(self._car.soc_kwh, self._car.soc_kwh)))
+        car = self._car
+        aheads = _aheads(car, amps, mean, cautious, self._problem.grid.hours)[self._layers]
+        return Usual(amps, mean, cautious, self._question(self._slots(around), aheads, 0, (car.soc_kwh, car.soc_kwh)))
 
     def other_than_usual(self, usual: Usual, around: Surroundings, since: int, until: int) -> Floats:
         """Setpoints from an edge on, against surroundings that are other than usual mostly before another edge.
@@ -132,9 +144,9 @@ class OneCar:
         """
         if self.idle:
             return usual.amps
-        ahead, kept = usual.asked.slots.ahead_kwh, self._levels(usual.asked.slots, states=_SOME_STATES)
+        kept = self._levels(usual.asked.slots, states=_SOME_STATES, layers=self._layers)
         aboard = _before_trips(usual, self._car, since)
-        asked = self._question(self._slots(around, ahead), since=since, aboard=aboard)
+        asked = self._question(self._slots(around), usual.asked.aheads, since, aboard)
         span = (since, max(since, min(until, asked.differs_until(usual.asked))))
         self._brought_up(kept, usual.asked, down_to=span[1])
         band = recursion.reachable(since, aboard[0], kept.levels, self._alone, self._pack)
@@ -144,22 +156,16 @@ class OneCar:
         self._followed(amps, aboard, kept, kept.scratch, span, band, asked)
         return amps
 
-    @property
-    def _ahead(self) -> Floats | None:
-        """How far the mean car was before the cautious one at each edge when the car was last planned closely. [kWh]"""
-        return cast(Floats | None, self._problem.done.get(("ahead", self._car.id)))
-
-    def _slots(self, around: Surroundings, ahead: Floats | None) -> Slots:
+    def _slots(self, around: Surroundings) -> Slots:
         alone = self._alone
         return alone._replace(
             room_a=np.where(self._most_a > 0, self._car.offered(around.room_a), 0.0),
             own_price=alone.own_price if around.sun_price is None else around.sun_price + self._car.sun_counts,
             sun_kwh=around.sun_kwh,
             toll=alone.toll if around.toll is None else around.toll,
-            ahead_kwh=alone.ahead_kwh if ahead is None else ahead,
         )
 
-    def _levels(self, slots: Slots, *, states: int) -> "_Kept":
+    def _levels(self, slots: Slots, *, states: int, layers: int) -> "_Kept":
         """What is kept of the last time, if it has the levels that are wanted now."""
         car = self._car
         timed = car.control != "managed"
@@ -169,18 +175,19 @@ class OneCar:
             else self._steps_a
         )
         phases = 2 * len(currents) + 2 if timed else 2
-        if self._kept is None or self._kept.states != states or not np.array_equal(self._kept.currents, currents):
+        same = self._kept is not None and (self._kept.states, self._kept.values.shape[1]) == (states, layers)
+        if self._kept is None or not same or not np.array_equal(self._kept.currents, currents):
             per_slot = _LEAST_LEVELS_PER_SLOT if states == _MANY_STATES else _LEAST_COARSELY
             levels = _levels(car, self._alone, states // (len(currents) + 2) if timed else states, per_slot)
             band = recursion.reachable(0, car.soc_kwh, levels, self._alone, self._pack)
-            values = np.zeros((len(slots.room_a) + 1, phases, len(levels)))
+            values = np.zeros((len(slots.room_a) + 1, layers, phases, len(levels)))
             self._kept = _Kept(states, currents, levels, band, values)
         return self._kept
 
-    def _question(self, slots: Slots, *, since: int, aboard: tuple[float, float]) -> "_Question":
+    def _question(self, slots: Slots, aheads: Floats, since: int, aboard: tuple[float, float]) -> "_Question":
         """What the recursion is asked, with wants that can be met."""
         if self._car.control != "managed":
-            return _Question(slots, 100 * (float(np.abs(slots.price).max()) + 1.0), slots.need_kwh)
+            return _Question(slots, aheads, 100 * (float(np.abs(slots.price).max()) + 1.0), slots.need_kwh)
         most_at_edge, most_before_trip = recursion.fully(since, aboard[0], slots, self._pack)
         # A wish is for before the trips at its edge; where there are any, the first of them asks for it.
         leaves = np.zeros(len(slots.wishes), dtype=np.bool_)
@@ -194,7 +201,7 @@ class OneCar:
         need, need_after_trips = recursion.needs(slots, self._pack)
         a_kwh = np.maximum(slots.price, slots.own_price) + slots.toll / (self._pack.kw_per_a * slots.hours)
         dearest = 1.02 * max(0.0, float(a_kwh.max())) / self._pack.cautious[0] + 1e-6
-        return _Question(slots._replace(need_kwh=need), dearest, need_after_trips)
+        return _Question(slots._replace(need_kwh=need), aheads, dearest, need_after_trips)
 
     def _brought_up(self, kept: "_Kept", asked: "_Question", *, down_to: int) -> None:
         """Fill in what is kept so that it answers what is asked at every edge from one on."""
@@ -215,6 +222,7 @@ class OneCar:
                 kept.values,
                 span,
                 kept.levels,
+                asked.aheads,
                 kept.currents,
                 asked.dearest,
                 asked.need_after_trips,
@@ -224,7 +232,17 @@ class OneCar:
             )
         else:
             recursion.timer_values(
-                values, kept.values, span, kept.levels, kept.currents, asked.dearest, self._may, band, slots, pack
+                values,
+                kept.values,
+                span,
+                kept.levels,
+                asked.aheads,
+                kept.currents,
+                asked.dearest,
+                self._may,
+                band,
+                slots,
+                pack,
             )
 
     def _followed(
@@ -240,10 +258,24 @@ class OneCar:
         """Fill in the setpoints from the span's first edge on."""
         slots, pack = asked.slots, self._pack
         if self._car.control == "managed":
-            recursion.managed_amps(amps, aboard, values, kept.values, span, kept.levels, kept.currents, band, slots, pack)
+            recursion.managed_amps(
+                amps, aboard, values, kept.values, span, kept.levels, asked.aheads, kept.currents, band, slots, pack
+            )
             return
         recursion.timer_amps(
-            amps, aboard, values, kept.values, span, kept.levels, kept.currents, asked.dearest, self._may, band, slots, pack
+            amps,
+            aboard,
+            values,
+            kept.values,
+            span,
+            kept.levels,
+            asked.aheads,
+            kept.currents,
+            asked.dearest,
+            self._may,
+            band,
+            slots,
+            pack,
         )
 
 
@@ -258,9 +290,11 @@ def _before_trips(usual: Usual, car: Car, edge: int) -> tuple[float, float]:
 
 @dataclass(frozen=True)
 class _Question:
-    """What a recursion is asked: the slots, what a missed kWh counts, and what must be aboard after each edge's trips."""
+    """What a recursion is asked: the slots, the layers at each edge, what a missed kWh counts, and what must be aboard after
+    each edge's trips."""
 
     slots: Slots
+    aheads: Floats
     dearest: float
     need_after_trips: Floats
 
@@ -272,9 +306,11 @@ class _Question:
         now, then = self.slots, other.slots
         differs = (now.room_a != then.room_a) | (now.sun_kwh != then.sun_kwh)
         differs |= (now.toll != then.toll) | (now.own_price != then.own_price)
-        edges = ((now.ahead_kwh, then.ahead_kwh), (now.need_kwh, then.need_kwh), (now.wants, then.wants))
+        edges = ((now.need_kwh, then.need_kwh), (now.wants, then.wants))
         for mine, its in (*edges, (self.need_after_trips, other.need_after_trips)):
             differs |= mine[1:] != its[1:]
+        if self.aheads is not other.aheads:
+            differs |= (self.aheads[1:] != other.aheads[1:]).any(axis=1)
         trips = now.trip_edge[now.trip_wants != then.trip_wants]
         last = np.flatnonzero(differs)
         return min(n, max(int(last[-1]) + 1 if len(last) else 0, int(trips.max()) + 1 if len(trips) else 0))
@@ -282,7 +318,7 @@ class _Question:
 
 @dataclass
 class _Kept:
-    """What the recursion found at some levels and currents, and of what.
+    """What the recursion found at some levels, layers and currents, and of what.
 
     band : which of the levels the car can be at, at each edge. answers : what the values answer, from the edge
     `found_from` on. scratch : an array to find others in.
@@ -315,7 +351,7 @@ def _pack(problem: Problem, car: Car) -> Pack:
         rest_kwh=car.rest_kwh,
         care=problem.care_price * car.care_factor * problem.grid.hours,
         boost_kwh=car.vehicle.boost_pct / 100 * usable,
-        start_price=problem.start_price,
+        start_price=problem.start_price + _TIE * abs(problem.household.tariff.default_price),
         charging=car.vehicle.charging,
     )
 
@@ -348,6 +384,23 @@ def _levels(car: Car, slots: Slots, most_states: int, least_per_slot: int) -> Fl
     even = anchor % step + step * np.arange(0, int(usable / step) + 1)
     marks = [kwh for kwh in {0.0, usable, *car.limit_kwh.tolist(), *wanted} if 0 <= kwh <= usable]
     return np.union1d(np.round(even[even <= usable], 9), np.round(marks, 9))
+
+
+def _aheads(car: Car, amps: Floats, mean: Trajectory, cautious: Trajectory, hours: float) -> dict[int, Floats]:
+    """Layers of how far the mean car may be ahead of the cautious one at each edge, shape (n_slots + 1, n_layers), for one
+    layer and for several: how far it is in a plan of the car; besides that nothing, and how far it were had no limit
+    brought the two together, since other plans meet their limits elsewhere. [kWh]
+    """
+    wall_kw = np.minimum(amps * (car.intake.volts * car.intake.phases / 1000), car.intake.most_wall_kw)
+    mean_kw, cautious_kw = (
+        np.maximum(0.0, rate.efficiency * wall_kw - rate.overhead_kw) for rate in (car.rate.mean, car.rate.cautious)
+    )
+    apart = np.concatenate([[0.0], np.cumsum(np.where(amps > 0, mean_kw - cautious_kw, 0.0)) * hours])
+    here = np.maximum(0.0, mean.soc_kwh - cautious.soc_kwh)
+    least = _LEAST_APART * car.vehicle.usable_kwh
+    far = np.maximum(np.maximum(apart, 1.25 * here), 2 * least)
+    middle = np.where(here > least, np.minimum(here, far - least), far / 2)
+    return {1: here[:, None], _LAYERS: np.column_stack([np.zeros(len(here)), middle, far])}
 
 
 def _timer_currents(car: Car, most: float, shares: Sequence[float]) -> Floats:

@@ -195,7 +195,7 @@ def _nth_time(problem: Problem, cars: Sequence[CarOutcome]) -> npt.NDArray[np.in
 
 def _weighed(problem: Problem, part_kw: Sequence[Floats], ev_kw: Floats) -> float:
     """What the cars' habits add when plans are weighed. [currency]"""
-    if not any(car.sun_counts or car.grid_counts for car in problem.cars):
+    if not problem.weighs_own_sun:
         return 0.0
     own_kw = np.minimum(ev_kw, np.maximum(0.0, problem.sun_kw - problem.base_kw))
     own_part = np.divide(own_kw, ev_kw, out=np.zeros_like(ev_kw), where=ev_kw > 0)

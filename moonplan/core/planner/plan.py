@@ -64,7 +64,8 @@ class Session:
 class Plan:
     """A plan that breaks no rule.
 
-    bound : below which no plan's objective can lie; None where it was not asked for, or a habit asks for another plan.
+    bound : below which no plan's objective can lie under the same habits; None where it was not asked for, or where a habit
+        makes something else least than the objective.
     """
 
     problem: Problem
@@ -77,7 +78,7 @@ class Plan:
 def plan(household: Household, *, prove: bool = True) -> Plan:
     """The plan of a household.
 
-    prove : whether to search on, and to ask for a bound where every habit is the cheapest: many times the work.
+    prove : whether to search on, and to ask for a bound: many times the work.
 
     Raises
     ------
@@ -89,7 +90,7 @@ def plan(household: Household, *, prove: bool = True) -> Plan:
     least = None
     if prove and problem.cars and problem.grid.n_slots:
         found = _searched_on(problem, found)
-        least = None if problem.bent_by_habits else bound(problem, found.outcome, steps=_SHARPENED)
+        least = None if problem.weighs_own_sun else bound(problem, found.outcome, steps=_SHARPENED)
     return _plan_of(problem, found.outcome, least)
 
 
@@ -130,7 +131,10 @@ def _best(problem: Problem) -> Candidate:
     together = _pinned_only(problem)
     if not problem.cars or not problem.grid.n_slots:
         return together
-    return _carried_out(problem, [plan_together(problem), candidate(problem, at_once(problem)), together])
+    found = plan_together(problem)
+    if not broken_rules(problem, found.amps):
+        return found
+    return _carried_out(problem, [candidate(problem, at_once(problem)), together])
 
 
 def _carried_out(problem: Problem, found: Sequence[Candidate]) -> Candidate:

@@ -173,9 +173,9 @@ class Problem:
         return car.vehicle.habit or self.household.habit
 
     @property
-    def bent_by_habits(self) -> bool:
-        """Whether some habit asks for another plan than the cheapest."""
-        return any(self.habit_of(car) != "cheapest" for car in self.cars)
+    def weighs_own_sun(self) -> bool:
+        """Whether some habit counts own sun and grid otherwise than by what they cost."""
+        return any(car.sun_counts or car.grid_counts for car in self.cars)
 
     def with_cars(self, cars: Sequence[Car]) -> "Problem":
         """The same problem with other cars, and nothing done yet."""

@@ -1,6 +1,7 @@
 """The recursions over a car's battery, compiled: least cost to go from every level, backward over the slots.
 
-Levels are cautious SoC in kWh, ascending; the mean car runs ahead of the cautious one by a given amount at each edge.
+Levels are cautious SoC in kWh, ascending; layers, how far the mean car is ahead of the cautious one at each edge,
+ascending too: shape (n_slots + 1, n_layers).
 `Slots` is what each slot offers and asks, `Pack` what the car does with it. `one_car` makes both and reads the values.
 """
 
@@ -54,7 +55,6 @@ class Slots(NamedTuple):
     room_a : most current, 0 where it can't charge. [A] pinned_a : current that a person pinned, nan where none. [A]
     limit_kwh : limit in force. price, own_price : of a kWh from the grid, and of own sun. sun_kwh : own sun that is left.
     toll : what an offered ampere counts besides, since others want it too. [currency/A]
-    ahead_kwh : how far the mean car is before the cautious one, shape (n_slots + 1,).
     need_kwh : what must be aboard at each edge so that nothing is missed later; 0 where that is not known.
     wants : what must be aboard at each edge. Both of shape (n_slots + 1,).
     wishes : what a habit wants aboard at each edge, before its trips, once nothing else is missed, shape (n_slots + 1,).
@@ -69,7 +69,6 @@ class Slots(NamedTuple):
     own_price: Floats
     sun_kwh: Floats
     toll: Floats
-    ahead_kwh: Floats
     need_kwh: Floats
     wants: Floats
     trip_edge: Counts
@@ -79,9 +78,9 @@ class Slots(NamedTuple):
 
 
 class Slot(NamedTuple):
-    """One slot of `Slots`.
+    """One slot of `Slots`, in one layer.
 
-    ahead_after_kwh : how far the mean car is before the cautious one at its end. need_kwh : what must be aboard then.
+    ahead_kwh : how far the mean car is before the cautious one. need_kwh : what must be aboard at its end.
     """
 
     hours: float
@@ -93,13 +92,12 @@ class Slot(NamedTuple):
     sun_kwh: float
     toll: float
     ahead_kwh: float
-    ahead_after_kwh: float
     need_kwh: float
 
 
 @compiled
-def slot_at(t: int, slots: Slots) -> Slot:
-    """What one slot offers and asks, in numbers that a loop over levels can keep at hand."""
+def slot_at(t: int, slots: Slots, ahead_kwh: float) -> Slot:
+    """What one slot offers and asks in a layer, in numbers that a loop over levels can keep at hand."""
     return Slot(
         slots.hours,
         slots.room_a[t],
@@ -109,8 +107,7 @@ def slot_at(t: int, slots: Slots) -> Slot:
         slots.own_price[t],
         slots.sun_kwh[t],
         slots.toll[t],
-        slots.ahead_kwh[t],
-        slots.ahead_kwh[t + 1],
+        ahead_kwh,
         slots.need_kwh[t + 1] - 1e-6,
     )
 
@@ -147,10 +144,35 @@ def between(levels: Floats, values: Floats, level: float, at: int) -> tuple[floa
 
 
 @compiled
-def value_at(levels: Floats, values: Floats, level: float) -> float:
-    """Value at a level by linear interpolation."""
+def layer_of(aheads: Floats, ahead: float) -> tuple[int, float]:
+    """The layer at or below how far the mean car is ahead, and the share of the next."""
+    if len(aheads) == 1:
+        return 0, 0.0
+    low = 0
+    while low < len(aheads) - 2 and aheads[low + 1] <= ahead:
+        low += 1
+    return low, min(1.0, max(0.0, (ahead - aheads[low]) / (aheads[low + 1] - aheads[low])))
+
+
+@compiled
+def _resting(aheads: Floats, ahead: float, then: Floats) -> Floats:
+    """Values at the end of a slot without current, of a mean car so far ahead, shape (n_phases, n_levels)."""
+    low, share = layer_of(aheads, ahead)
+    found: Floats = then[low]
+    if share > 0:
+        found = found + share * (then[low + 1] - found)
+    return found
+
+
+@compiled
+def value_at(levels: Floats, aheads: Floats, values: Floats, phase: int, level: float, mean: float) -> float:
+    """Value at both levels by linear interpolation. values : shape (n_layers, n_phases, n_levels)."""
     at = max(0, min(len(levels) - 2, int(np.searchsorted(levels, level)) - 1))
-    found, _ = between(levels, values, level, at)
+    low, share = layer_of(aheads, mean - level)
+    found, _ = between(levels, values[low, phase], level, at)
+    if share > 0:
+        other, _ = between(levels, values[low + 1, phase], level, at)
+        found += share * (other - found)
     return found
 
 
@@ -188,7 +210,7 @@ def needs(slots: Slots, pack: Pack) -> tuple[Floats, Floats]:
         if t < n:
             pinned = slots.pinned_a[t]
             amps = slots.room_a[t] if np.isnan(pinned) else pinned
-            need[t] = _least_before(amps, need[t + 1], slot_at(t, slots), pack) if need[t + 1] > 0 else 0.0
+            need[t] = _least_before(amps, need[t + 1], slot_at(t, slots, 0.0), pack) if need[t + 1] > 0 else 0.0
         need[t] = max(need[t], slots.wants[t])
         after_trips[t] = need[t]
         while nth >= 0 and slots.trip_edge[nth] == t:
@@ -214,7 +236,7 @@ def fully(since: int, soc_kwh: float, slots: Slots, pack: Pack) -> tuple[Floats,
         if t < n:
             amps = slots.room_a[t] if np.isnan(slots.pinned_a[t]) else slots.pinned_a[t]
             if amps > 0:
-                _, level, _ = charged(amps, level, level, slot_at(t, slots), pack)
+                _, level, _ = charged(amps, level, level, slot_at(t, slots, 0.0), pack)
     return at_edge, at_trip
 
 
@@ -245,28 +267,50 @@ def _care(mean_level: float, pack: Pack) -> float:
 
 
 @compiled
-def _with_care(told: Floats, values: Floats, levels: Floats, slot: Slot, pack: Pack) -> None:
-    """Values at a slot's end with the half of its care that is counted there."""
-    for k in range(len(levels)):
-        told[k] = values[k] + _care(levels[k] + slot.ahead_after_kwh, pack)
+def _after(
+    told: Floats, amps: float, then: Floats, phase: int, there: Floats, aheads: Floats, slot: Slot, pack: Pack
+) -> None:
+    """Values at the end of a slot at a current, clear of limit and taper, with the half of its care that is counted there.
+
+    then : values there, shape (n_layers, n_phases, n_levels).
+    """
+    wall_kw = min(amps * pack.kw_per_a, pack.most_wall_kw)
+    mean_kw = max(0.0, pack.mean[0] * wall_kw - pack.mean[1])
+    ahead = slot.ahead_kwh + (mean_kw - max(0.0, pack.cautious[0] * wall_kw - pack.cautious[1])) * slot.hours
+    low, share = layer_of(aheads, ahead)
+    for k in range(len(there)):
+        told[k] = then[low, phase, k] + _care(there[k] + ahead, pack)
+    if share > 0:
+        for k in range(len(there)):
+            told[k] += share * (then[low + 1, phase, k] - then[low, phase, k])
 
 
 @compiled
 def _at_current(
-    best: Floats, amps: float, first: int, levels: Floats, there: Floats, after: Floats, slot: Slot, pack: Pack
+    best: Floats,
+    amps: float,
+    first: int,
+    levels: Floats,
+    there: Floats,
+    told: Floats,
+    then: Floats,
+    phase: int,
+    aheads: Floats,
+    slot: Slot,
+    pack: Pack,
 ) -> None:
     """Lower `best`, from level `first` on, to what charging at a current comes to.
 
-    there, after : the levels at the slot's end, and their values.
+    there : the levels at the slot's end. told : what follows there, see `_after`. then : the values it is of.
     """
     at, last = 0, len(there) - 1
     plain = _plain(amps, levels, slot, pack)
-    cost, gained = 0.0, 0.0
+    cost, gained, mean_after = 0.0, 0.0, 0.0
     for k in range(first, len(levels)):
         # Clear of limit and taper every level takes the same.
         if k == first or k >= plain:
             mean = min(levels[k] + slot.ahead_kwh, max(levels[k], pack.usable_kwh))
-            cost, level, _ = charged(amps, levels[k], mean, slot, pack)
+            cost, level, mean_after = charged(amps, levels[k], mean, slot, pack)
             gained = level - levels[k]
         level = levels[k] + gained
         if level < slot.need_kwh:
@@ -274,7 +318,15 @@ def _at_current(
         while at < last - 1 and there[at + 1] < level:
             at += 1
         share = min(1.0, max(0.0, (level - there[at]) / (there[at + 1] - there[at])))
-        worth = cost + after[at] + share * (after[at + 1] - after[at])
+        if k < plain:
+            worth = cost + told[at] + share * (told[at + 1] - told[at])
+        else:
+            low, part = layer_of(aheads, mean_after - level)
+            worth = then[low, phase, at] + share * (then[low, phase, at + 1] - then[low, phase, at])
+            if part > 0:
+                other = then[low + 1, phase, at] + share * (then[low + 1, phase, at + 1] - then[low + 1, phase, at])
+                worth += part * (other - worth)
+            worth += cost + _care(mean_after, pack)
         if worth < best[k]:
             best[k] = worth
 
@@ -332,7 +384,9 @@ def _charging(
     steps_a: Floats,
     levels: Floats,
     there: Floats,
-    after: Floats,
+    told: Floats,
+    then: Floats,
+    aheads: Floats,
     slot: Slot,
     pack: Pack,
     queue: Counts,
@@ -340,31 +394,35 @@ def _charging(
     """What charging in a slot comes to from every level, at the best of the currents that are possible."""
     best[:] = np.inf
     if not np.isnan(slot.pinned_a):
-        _at_current(best, slot.pinned_a, 0, levels, there, after, slot, pack)
+        _after(told, slot.pinned_a, then, ON, there, aheads, slot, pack)
+        _at_current(best, slot.pinned_a, 0, levels, there, told, then, ON, aheads, slot, pack)
         return
     most = slot.room_a
     if len(steps_a):
         for step in steps_a:
             if step <= most + _NOTHING:
-                _at_current(best, step, 0, levels, there, after, slot, pack)
+                _after(told, step, then, ON, there, aheads, slot, pack)
+                _at_current(best, step, 0, levels, there, told, then, ON, aheads, slot, pack)
         return
-    _at_current(best, most, 0, levels, there, after, slot, pack)
+    # Between its currents the mean car gets ahead by nearly the same.
+    _after(told, most, then, ON, there, aheads, slot, pack)
+    _at_current(best, most, 0, levels, there, told, then, ON, aheads, slot, pack)
     if pack.least_a >= most - _NOTHING:
         return
     many = _plain(most, levels, slot, pack)
     kwh_per_a = pack.kw_per_a * slot.hours
     low, high, sun = pack.least_a * kwh_per_a, most * kwh_per_a, slot.sun_kwh
     toll = slot.toll / kwh_per_a
-    _at_current(best, pack.least_a, many, levels, there, after, slot, pack)
-    _at_current(best, (pack.least_a + most) / 2, many, levels, there, after, slot, pack)
+    _at_current(best, pack.least_a, many, levels, there, told, then, ON, aheads, slot, pack)
+    _at_current(best, (pack.least_a + most) / 2, many, levels, there, told, then, ON, aheads, slot, pack)
     if sun < high:
         price = (slot.price + toll, (slot.own_price - slot.price) * sun)
-        _any_current(best, (max(low, sun), high), price, many, levels, there, after, slot, pack, queue)
+        _any_current(best, (max(low, sun), high), price, many, levels, there, told, slot, pack, queue)
     if sun > low:
         price = (slot.own_price + toll, 0.0)
-        _any_current(best, (low, min(sun, high)), price, many, levels, there, after, slot, pack, queue)
+        _any_current(best, (low, min(sun, high)), price, many, levels, there, told, slot, pack, queue)
         if sun < high:
-            _at_current(best, sun / kwh_per_a, 0, levels, there, after, slot, pack)
+            _at_current(best, sun / kwh_per_a, 0, levels, there, told, then, ON, aheads, slot, pack)
 
 
 @compiled
@@ -390,7 +448,7 @@ def _before_trip(values: Floats, kwh: float, levels: Floats) -> None:
 
 @compiled
 def _found_at(edge: int, values: Floats, later: Floats, until: int) -> Floats:
-    """Values at an edge, which from one edge on stand in another array, shape (n_phases, n_levels)."""
+    """Values at an edge, which from one edge on stand in another array, shape (n_layers, n_phases, n_levels)."""
     found: Floats = values[edge] if edge < until or until == len(values) - 1 else later[edge]
     return found
 
@@ -401,6 +459,7 @@ def managed_values(
     later: Floats,
     span: tuple[int, int],
     levels: Floats,
+    aheads: Floats,
     steps_a: Floats,
     dearest: float,
     need_after_trips: Floats,
@@ -408,7 +467,8 @@ def managed_values(
     slots: Slots,
     pack: Pack,
 ) -> None:
-    """Fill in the least cost to go for a car whose current may change every slot, shape (n_slots + 1, 2, n_levels).
+    """Fill in the least cost to go for a car whose current may change every slot, shape
+    (n_slots + 1, n_layers, 2, n_levels).
 
     Phases are OFF and ON: whether current was offered in the slot before. Values at an edge are those before its trips.
     later : values that stand already. span : the first edge at which values are filled in, and the one from which on they
@@ -417,46 +477,54 @@ def managed_values(
     band : the levels that are looked at, at each edge: see `reachable`.
     """
     n, many = len(slots.room_a), len(levels)
-    best, after = np.empty(many), np.empty(many)
+    best, told = np.empty(many), np.empty(many)
     queue = np.empty(many + 1, dtype=np.int64)
     first, past = band
     since, until = span
     latest = n if until == n else until - 1
     nth = int(np.searchsorted(slots.trip_edge, latest, side="right")) - 1
     for t in range(latest, since - 1, -1):
-        values[t, :, first[t] : past[t]] = 0.0
+        values[t, :, :, first[t] : past[t]] = 0.0
         here = levels[first[t] : past[t]]
         if t < n:
-            slot = slot_at(t, slots)
             there = levels[first[t + 1] : past[t + 1]]
-            then = _found_at(t + 1, values, later, until)[:, first[t + 1] : past[t + 1]]
-            now = values[t, :, first[t] : past[t]]
-            boost = pack.boost_kwh - slot.ahead_kwh - _NOTHING if slot.room_a > 0 else -1.0
-            pinned = not np.isnan(slot.pinned_a)
-            charging = best[: len(here)]
-            if slot.room_a > 0 or pinned:
-                _with_care(after, then[ON], there, slot, pack)
-                _charging(charging, steps_a, here, there, after[: len(there)], slot, pack, queue)
-                low = np.searchsorted(here, boost)
-                if low and not pinned:
-                    charging[:low] = np.inf
-                    _at_current(charging[:low], slot.room_a, 0, here[:low], there, after[: len(there)], slot, pack)
-            else:
-                charging[:] = np.inf
-            start = 0.0 if t == 0 and pack.charging else pack.start_price
-            for k in range(len(here)):
-                care = _care(here[k] + slot.ahead_kwh, pack)
-                same = min(len(there) - 1, max(0, k + first[t] - first[t + 1]))
-                may_rest = not pinned and here[k] >= max(boost, slot.need_kwh)
-                rest = then[OFF, same] + 2 * care if may_rest else np.inf
-                now[ON, k] = min(rest, charging[k] + care)
-                now[OFF, k] = min(rest, charging[k] + care + start)
-        if nth >= 0 and slots.trip_edge[nth] == t:
-            _bridge(values[t, :, first[t] : past[t]], here, need_after_trips[t], dearest)
-        while nth >= 0 and slots.trip_edge[nth] == t:
-            _before_trip(values[t, :, first[t] : past[t]], slots.trip_kwh[nth], here)
-            nth -= 1
-        _bridge(values[t, :, first[t] : past[t]], here, slots.need_kwh[t], dearest)
+            then = _found_at(t + 1, values, later, until)[:, :, first[t + 1] : past[t + 1]]
+            for layer in range(aheads.shape[1]):
+                slot = slot_at(t, slots, aheads[t, layer])
+                now = values[t, layer, :, first[t] : past[t]]
+                boost = pack.boost_kwh - slot.ahead_kwh - _NOTHING if slot.room_a > 0 else -1.0
+                pinned = not np.isnan(slot.pinned_a)
+                charging = best[: len(here)]
+                if slot.room_a > 0 or pinned:
+                    after = told[: len(there)]
+                    _charging(charging, steps_a, here, there, after, then, aheads[t + 1], slot, pack, queue)
+                    low = np.searchsorted(here, boost)
+                    if low and not pinned:
+                        charging[:low] = np.inf
+                        _after(after, slot.room_a, then, ON, there, aheads[t + 1], slot, pack)
+                        _at_current(
+                            charging[:low], slot.room_a, 0, here[:low], there, after, then, ON, aheads[t + 1], slot, pack
+                        )
+                else:
+                    charging[:] = np.inf
+                start = 0.0 if t == 0 and pack.charging else pack.start_price
+                resting = _resting(aheads[t + 1], slot.ahead_kwh, then)
+                for k in range(len(here)):
+                    care = _care(here[k] + slot.ahead_kwh, pack)
+                    same = min(len(there) - 1, max(0, k + first[t] - first[t + 1]))
+                    may_rest = not pinned and here[k] >= max(boost, slot.need_kwh)
+                    rest = resting[OFF, same] + 2 * care if may_rest else np.inf
+                    now[ON, k] = min(rest, charging[k] + care)
+                    now[OFF, k] = min(rest, charging[k] + care + start)
+        leaves = nth
+        for layer in range(aheads.shape[1]):
+            now, nth = values[t, layer, :, first[t] : past[t]], leaves
+            if nth >= 0 and slots.trip_edge[nth] == t:
+                _bridge(now, here, need_after_trips[t], dearest)
+            while nth >= 0 and slots.trip_edge[nth] == t:
+                _before_trip(now, slots.trip_kwh[nth], here)
+                nth -= 1
+            _bridge(now, here, slots.need_kwh[t], dearest)
 
 
 @compiled
@@ -467,6 +535,7 @@ def managed_amps(
     later: Floats,
     span: tuple[int, int],
     levels: Floats,
+    aheads: Floats,
     steps_a: Floats,
     band: tuple[Counts, Counts],
     slots: Slots,
@@ -488,12 +557,12 @@ def managed_amps(
         while nth < len(slots.trip_edge) and slots.trip_edge[nth] == t:
             level, mean = max(0.0, level - slots.trip_kwh[nth]), max(0.0, mean - slots.trip_kwh[nth])
             nth += 1
-        slot = slot_at(t, slots)
+        slot = slot_at(t, slots, mean - level)
         if slot.room_a <= 0 and np.isnan(slot.pinned_a):
             phase = OFF
             continue
         there = levels[band[0][t + 1] : band[1][t + 1]]
-        then = _found_at(t + 1, values, later, until)[:, band[0][t + 1] : band[1][t + 1]]
+        then = _found_at(t + 1, values, later, until)[:, :, band[0][t + 1] : band[1][t + 1]]
         many = _to_try(tried, level, slots.need_kwh[t + 1], levels, steps_a, slot, pack)
         start = 0.0 if phase == ON or (t == 0 and pack.charging) else pack.start_price
         care = _care(mean, pack)
@@ -501,7 +570,7 @@ def managed_amps(
         boost = mean < pack.boost_kwh - _NOTHING
         many = min(many, 1) if boost else many
         if np.isnan(slot.pinned_a) and not boost and (level >= slot.need_kwh or many == 0):
-            best, chosen = value_at(there, then[OFF], level) + 2 * care, 0.0
+            best, chosen = value_at(there, aheads[t + 1], then, OFF, level, mean) + 2 * care, 0.0
         highest = 0.0
         for nth_tried in range(many):
             cost, after, mean_after = charged(tried[nth_tried], level, mean, slot, pack)
@@ -510,7 +579,7 @@ def managed_amps(
             cost, after, mean_after = charged(tried[nth_tried], level, mean, slot, pack)
             if after < min(slot.need_kwh, highest - 1e-12):
                 continue
-            worth = cost + start + care + value_at(there, then[ON], after)
+            worth = cost + start + care + value_at(there, aheads[t + 1], then, ON, after, mean_after)
             worth += _care(mean_after, pack)
             if worth < best - 1e-9 or (chosen == 0.0 and worth <= best + 1e-9):
                 best, chosen = worth, tried[nth_tried]
@@ -569,6 +638,7 @@ def timer_values(
     later: Floats,
     span: tuple[int, int],
     levels: Floats,
+    aheads: Floats,
     currents: Floats,
     never: float,
     may: tuple[Flags, Flags, Flags, Flags],
@@ -577,12 +647,12 @@ def timer_values(
     pack: Pack,
 ) -> None:
     """Fill in the least cost to go for one session a night at one current, shape
-    (n_slots + 1, 2 * len(currents) + 2, n_levels).
+    (n_slots + 1, n_layers, 2 * len(currents) + 2, n_levels).
 
     Phases are waiting, on at each of the currents, done for the night, and on at each of them since the night before: such
-    a session leaves the new night its own. later, span : as in `managed_values`. may : whether a slot may begin a session, may be
-    the last of one, begins a new night, and may be in a session that began in the night before. never : price of a kWh
-    that is missed, above any other.
+    a session leaves the new night its own. later, span : as in `managed_values`. may : whether a slot may begin a session,
+    may be the last of one, begins a new night, and may be in a session that began in the night before. never : price of a
+    kWh that is missed, above any other.
     """
     starts, ends, new_night, crossing = may
     n, many, on = len(slots.room_a), len(levels), len(currents)
@@ -593,39 +663,56 @@ def timer_values(
     latest = n if until == n else until - 1
     nth = int(np.searchsorted(slots.trip_edge, latest, side="right")) - 1
     for t in range(latest, since - 1, -1):
-        values[t, :, first[t] : past[t]] = 0.0
-        here, now = levels[first[t] : past[t]], values[t, :, first[t] : past[t]]
-        if t < n:
-            slot = slot_at(t, slots)
-            there = levels[first[t + 1] : past[t + 1]]
-            then = _found_at(t + 1, values, later, until)[:, first[t + 1] : past[t + 1]]
-            told, charging = after[: len(there)], best[:, : len(here)]
-            start = 0.0 if t == 0 and pack.charging else pack.start_price
-            if not np.isnan(slot.pinned_a):
-                going_on = t > 0 and not np.isnan(slots.pinned_a[t - 1])
-                _with_care(told, then[done], there, slot, pack)
-                _timer_pinned(now, 0.0 if going_on else start, here, there, charging[0], told, slot, pack)
-            else:
-                for i in range(2 * on if crossing[t] else on):
-                    charging[i, :] = np.inf
-                    if 0 < currents[i % on] <= slot.room_a + _NOTHING:
-                        _with_care(told, then[i + 1 if i < on else i + 2], there, slot, pack)
-                        _at_current(charging[i], currents[i % on], 0, here, there, told, slot, pack)
-                # By hand a session may only end short of the limit while someone is up.
-                held_below = slots.limit_kwh[t - 1] - 1e-6 if t > 0 and not ends[t - 1] else -1.0
-                shift = first[t] - first[t + 1]
-                _timer_choice(
-                    now, then, shift, charging, here, never, start, (starts[t], crossing[t]), held_below, slot, pack
-                )
-            if t > 0 and new_night[t]:
-                now[done] = now[0]
-                now[1 : on + 1] = now[on + 2 :]
-        _missed(now, never, slots.wants[t], here)
-        while nth >= 0 and slots.trip_edge[nth] == t:
-            _before_trip(now, slots.trip_kwh[nth], here)
-            _missed(now, never, slots.trip_wants[nth], here)
-            nth -= 1
-        _missed(now, never * _WISHED, slots.wishes[t], here)
+        values[t, :, :, first[t] : past[t]] = 0.0
+        here, leaves = levels[first[t] : past[t]], nth
+        for layer in range(aheads.shape[1]):
+            now, nth = values[t, layer, :, first[t] : past[t]], leaves
+            if t < n:
+                slot = slot_at(t, slots, aheads[t, layer])
+                there = levels[first[t + 1] : past[t + 1]]
+                then = _found_at(t + 1, values, later, until)[:, :, first[t + 1] : past[t + 1]]
+                told, charging = after[: len(there)], best[:, : len(here)]
+                start = 0.0 if t == 0 and pack.charging else pack.start_price
+                if not np.isnan(slot.pinned_a):
+                    going_on = t > 0 and not np.isnan(slots.pinned_a[t - 1])
+                    _after(told, slot.pinned_a, then, done, there, aheads[t + 1], slot, pack)
+                    charging[0, :] = np.inf
+                    _at_current(charging[0], slot.pinned_a, 0, here, there, told, then, done, aheads[t + 1], slot, pack)
+                    _timer_pinned(now, 0.0 if going_on else start, here, charging[0], slot, pack)
+                else:
+                    for i in range(2 * on if crossing[t] else on):
+                        charging[i, :] = np.inf
+                        if 0 < currents[i % on] <= slot.room_a + _NOTHING:
+                            phase = i + 1 if i < on else i + 2
+                            _after(told, currents[i % on], then, phase, there, aheads[t + 1], slot, pack)
+                            _at_current(
+                                charging[i], currents[i % on], 0, here, there, told, then, phase, aheads[t + 1], slot, pack
+                            )
+                    # By hand a session may only end short of the limit while someone is up.
+                    held_below = slots.limit_kwh[t - 1] - 1e-6 if t > 0 and not ends[t - 1] else -1.0
+                    shift = first[t] - first[t + 1]
+                    _timer_choice(
+                        now,
+                        _resting(aheads[t + 1], slot.ahead_kwh, then),
+                        shift,
+                        charging,
+                        here,
+                        never,
+                        start,
+                        (starts[t], crossing[t]),
+                        held_below,
+                        slot,
+                        pack,
+                    )
+                if t > 0 and new_night[t]:
+                    now[done] = now[0]
+                    now[1 : on + 1] = now[on + 2 :]
+            _missed(now, never, slots.wants[t], here)
+            while nth >= 0 and slots.trip_edge[nth] == t:
+                _before_trip(now, slots.trip_kwh[nth], here)
+                _missed(now, never, slots.trip_wants[nth], here)
+                nth -= 1
+            _missed(now, never * _WISHED, slots.wishes[t], here)
 
 
 @compiled
@@ -639,22 +726,11 @@ def _missed(values: Floats, never: float, wanted: float, levels: Floats) -> None
 
 
 @compiled
-def _timer_pinned(
-    before: Floats,
-    start: float,
-    levels: Floats,
-    there: Floats,
-    best: Floats,
-    after: Floats,
-    slot: Slot,
-    pack: Pack,
-) -> None:
+def _timer_pinned(before: Floats, start: float, levels: Floats, charging: Floats, slot: Slot, pack: Pack) -> None:
     """A slot that a person pinned; with it the night is done."""
-    best[:] = np.inf
-    _at_current(best, slot.pinned_a, 0, levels, there, after, slot, pack)
     for phase in range(before.shape[0]):
         for k in range(len(levels)):
-            before[phase, k] = best[k] + _care(levels[k] + slot.ahead_kwh, pack) + start
+            before[phase, k] = charging[k] + _care(levels[k] + slot.ahead_kwh, pack) + start
 
 
 @compiled
@@ -711,6 +787,7 @@ def timer_amps(
     later: Floats,
     span: tuple[int, int],
     levels: Floats,
+    aheads: Floats,
     currents: Floats,
     never: float,
     may: tuple[Flags, Flags, Flags, Flags],
@@ -733,9 +810,21 @@ def timer_amps(
         while end < n and not may[2][end]:
             end += 1
         after = _found_at(end, values, later, until)
-        best = _rest_of_night(after, levels, band, never, level, mean, (t, end, nth, done), slots, pack)
+        best = _rest_of_night(after, levels, aheads, band, never, level, mean, (t, end, nth, done), slots, pack)
         promising = _promising(
-            amps, (level, mean), values, later, (t, end, until, nth), levels, band, never, len(currents), may, slots, pack
+            amps,
+            (level, mean),
+            values,
+            later,
+            (t, end, until, nth),
+            levels,
+            aheads,
+            band,
+            never,
+            len(currents),
+            may,
+            slots,
+            pack,
         )
         chosen = (-1, 0, 0)
         waited, here, there, seen = 0.0, level, mean, nth
@@ -753,6 +842,7 @@ def timer_amps(
                         later,
                         until,
                         levels,
+                        aheads,
                         band,
                         never,
                         currents[i],
@@ -765,7 +855,7 @@ def timer_amps(
                     )
                     if waited + worth < best - 1e-9 or (chosen[0] < 0 and waited + worth <= best + 1e-9):
                         best, chosen = waited + worth, (start, last, i)
-            slot = slot_at(start, slots)
+            slot = slot_at(start, slots, 0.0)
             if not np.isnan(slot.pinned_a):
                 cost, here, there_after = charged(slot.pinned_a, here, there, slot, pack)
                 waited += cost + _care(there, pack) + _care(there_after, pack)
@@ -790,6 +880,7 @@ def _promising(
     later: Floats,
     at: tuple[int, int, int, int],
     levels: Floats,
+    aheads: Floats,
     band: tuple[Counts, Counts],
     never: float,
     n_currents: int,
@@ -811,7 +902,7 @@ def _promising(
             waited += never * max(0.0, slots.trip_wants[nth] - here - _NOTHING)
             here, mean = max(0.0, here - slots.trip_kwh[nth]), max(0.0, mean - slots.trip_kwh[nth])
             nth += 1
-        slot = slot_at(t, slots)
+        slot = slot_at(t, slots, 0.0)
         if not np.isnan(slot.pinned_a):
             _, here, mean = charged(slot.pinned_a, here, mean, slot, pack)
             continue
@@ -820,7 +911,7 @@ def _promising(
             own = slice(band[0][t], band[1][t])
             found = _found_at(t, values, later, until)
             for i in range(n_currents):
-                worth[t - first, i] = waited + value_at(levels[own], found[i + 1, own], here)
+                worth[t - first, i] = waited + value_at(levels[own], aheads[t], found[:, :, own], i + 1, here, mean)
         waited += 2 * _care(mean, pack) + _waiting_low(mean, never, slot, pack)
     ranked = np.sort(worth.reshape(-1))
     close: Flags = worth <= min(ranked[min(_LOOKED_AT, len(ranked)) - 1], 1e300) + _NOTHING
@@ -836,7 +927,7 @@ def _lived(t: int, amps: Floats, level: float, mean: float, nth: int, slots: Slo
     if not np.isnan(slots.pinned_a[t]):
         amps[t] = slots.pinned_a[t]
     if amps[t] > 0:
-        _, level, mean = charged(amps[t], level, mean, slot_at(t, slots), pack)
+        _, level, mean = charged(amps[t], level, mean, slot_at(t, slots, 0.0), pack)
     return level, mean, nth
 
 
@@ -844,6 +935,7 @@ def _lived(t: int, amps: Floats, level: float, mean: float, nth: int, slots: Slo
 def _rest_of_night(
     after: Floats,
     levels: Floats,
+    aheads: Floats,
     band: tuple[Counts, Counts],
     never: float,
     level: float,
@@ -854,7 +946,7 @@ def _rest_of_night(
 ) -> float:
     """What a night without a session of the timer's own comes to, from its first slot on.
 
-    after : values at the night's end, shape (n_phases, n_levels).
+    after : values at the night's end, shape (n_layers, n_phases, n_levels).
     """
     first, end, nth, done = at
     worth = 0.0
@@ -866,15 +958,16 @@ def _rest_of_night(
             worth += never * max(0.0, slots.trip_wants[nth] - level - _NOTHING)
             level, mean = max(0.0, level - slots.trip_kwh[nth]), max(0.0, mean - slots.trip_kwh[nth])
             nth += 1
-        slot = slot_at(t, slots)
+        slot = slot_at(t, slots, 0.0)
         if not np.isnan(slot.pinned_a):
             cost, level, mean_after = charged(slot.pinned_a, level, mean, slot, pack)
             worth += cost + _care(mean, pack) + _care(mean_after, pack)
             mean = mean_after
         else:
             worth += 2 * _care(mean, pack) + _waiting_low(mean, never, slot, pack)
-    then = after[done if end == len(slots.room_a) else 0, band[0][end] : band[1][end]]
-    return worth + value_at(levels[band[0][end] : band[1][end]], then, level)
+    phase = done if end == len(slots.room_a) else 0
+    own = slice(band[0][end], band[1][end])
+    return worth + value_at(levels[own], aheads[end], after[:, :, own], phase, level, mean)
 
 
 @compiled
@@ -883,6 +976,7 @@ def _best_length(
     later: Floats,
     until: int,
     levels: Floats,
+    aheads: Floats,
     band: tuple[Counts, Counts],
     never: float,
     amps: float,
@@ -901,7 +995,7 @@ def _best_length(
     best, best_last, above = np.inf, start, 0
     paid = 0.0 if start == 0 and pack.charging else pack.start_price
     for t in range(start, len(slots.room_a)):
-        slot = slot_at(t, slots)
+        slot = slot_at(t, slots, 0.0)
         trip_now = nth < len(slots.trip_edge) and slots.trip_edge[nth] == t and t > start
         if trip_now or not 0 < amps <= slot.room_a + _NOTHING or not np.isnan(slot.pinned_a):
             break
@@ -914,8 +1008,12 @@ def _best_length(
             # The level only rises: what it was between is not looked for from the start again.
             above = max(above, band[0][t + 1])
             phase = done if t < end else 0
-            then = _found_at(t + 1, values, later, until)[phase]
-            value, above = between(levels[: band[1][t + 1]], then, level, min(above, band[1][t + 1] - 2))
+            then, inside = _found_at(t + 1, values, later, until), levels[: band[1][t + 1]]
+            low, share = layer_of(aheads[t + 1], mean - level)
+            value, above = between(inside, then[low, phase], level, min(above, len(inside) - 2))
+            if share > 0:
+                other, _ = between(inside, then[low + 1, phase], level, above)
+                value += share * (other - value)
             worth = paid + value
             if worth < best - 1e-9:
                 best, best_last = worth, t

@@ -27,7 +27,7 @@ _NIGHTS_EMPTIED = (1, 1, 1, 2, 3, 31)
 # From how many nights before a change on the cars are planned anew.
 _NIGHTS_BEFORE = (0, 0, 1, 2)
 # How often all nights are planned anew around a change, and not only those near it.
-_WIDELY = 0.5
+_WIDELY = 0.3
 # Which part of what others would pay the first of the cars is asked for.
 _TOLL = (0.2, 1.3)
 
@@ -87,7 +87,8 @@ class _Here:
     ) -> Floats:
         """Car i planned anew from one night on, against what the others do, shape (n_slots,). [A]
 
-        nights : the first, and the one before which most of what others do is other than it was. keep_off : slots that it leaves to the others. toll : the part that it is asked for of what they would pay.
+        nights : the first, and the one before which most of what others do is other than it was. keep_off : slots that it
+            leaves to the others. toll : the part that it is asked for of what they would pay.
         """
         problem, car = self.problem, self.problem.cars[i]
         around = surroundings(problem, amps, i)

@@ -8,21 +8,24 @@ from collections.abc import Sequence
 
 import numpy as np
 
+from moonplan.core.planner.at_once import at_once
 from moonplan.core.planner.candidates import Candidate, candidate, pinned, planned
 from moonplan.core.planner.constraints import broken_rules
 from moonplan.core.planner.moves import improved, paired
 from moonplan.core.planner.problem import Problem
-from moonplan.core.planner.search import searched
+from moonplan.core.planner.search import searched, swept
+from moonplan.core.timegrid import Floats
 
 _ROUNDS = 3
 _MOST_ORDERS = 6
+_PASSES = 2
 _CONTROLS = ("hand", "timer", "managed")
 # How many tries a search has for each car and night, and how many slots of cars it may plan anew in all: a month of many
 # cars is left at that.
 _FEWEST_TRIES = 20
 _SOON = (1.2, 100_000)
-_COARSELY = (24.0, 900_000)
-_FINELY = (2.0, 110_000)
+_COARSELY = (10.0, 400_000)
+_FINELY = (1.5, 80_000)
 
 
 def plan_together(problem: Problem) -> Candidate:
@@ -31,11 +34,10 @@ def plan_together(problem: Problem) -> Candidate:
     if _fit(problem, alone):
         alone = _alone(problem, fine=True)
         if _fit(problem, alone):
-            return improved(problem, _replanned(problem, alone, nth=1))
+            return improved(problem, _replanned(problem, alone))
     best = _first(problem)
     best = searched(problem, best, tries=_tries(problem, _SOON), fine=False)
-    best = _better(improved(problem, _replanned(problem, best, nth=0)), best)
-    return _replanned(problem, best, nth=1)
+    return _better(improved(problem, _replanned(problem, best)), best)
 
 
 def refined(problem: Problem, found: Candidate) -> Candidate:
@@ -44,6 +46,8 @@ def refined(problem: Problem, found: Candidate) -> Candidate:
     if len(problem.cars) > 1:
         best = searched(problem, best, tries=_tries(problem, _COARSELY), fine=False)
     best = _settled(problem, best)
+    if len(problem.cars) > 1:
+        best = swept(problem, best, passes=_PASSES)
     for _ in range(_ROUNDS):
         best = _settled(problem, searched(problem, best, tries=_tries(problem, _FINELY), fine=True))
     return paired(problem, _settled(problem, best))
@@ -81,7 +85,8 @@ def _share_sun(problem: Problem, found: Candidate) -> bool:
 def _first(problem: Problem) -> Candidate:
     """The best of what planning one car after the other comes to, in several orders.
 
-    Where some car comes up short, an order in which it is served first is tried as well.
+    Where some car comes up short, an order in which it is served first is tried as well, and at last a plan in which all
+    charge as soon as they can.
     """
     orders = _orders(problem)
     best: Candidate | None = None
@@ -96,27 +101,26 @@ def _first(problem: Problem) -> Candidate:
             orders.append(again)
         best = first if first.better_than(best) else best
     assert best is not None
+    if best.outcome.short_kwh > 0:
+        best = _better(_in_order(problem, orders[0], at_once(problem)), best)
     return best
 
 
 def _settled(problem: Problem, found: Candidate) -> Candidate:
     """Re-planned in rounds and improved until neither helps."""
-    for nth in range(_ROUNDS):
-        better = improved(problem, _replanned(problem, found, nth=nth + 1))
+    for _ in range(_ROUNDS):
+        better = improved(problem, _replanned(problem, found))
         if not better.better_than(found):
             return found
         found = better
     return found
 
 
-def _replanned(problem: Problem, best: Candidate, *, nth: int) -> Candidate:
-    """Each car in turn planned anew against what the others do, kept where it helps.
-
-    nth : see `planned`.
-    """
+def _replanned(problem: Problem, best: Candidate) -> Candidate:
+    """Each car in turn planned anew against what the others do, kept where it helps."""
     for i in range(len(problem.cars)):
         amps = list(best.amps)
-        amps[i] = planned(problem, amps, i, fine=True, nth=nth)
+        amps[i] = planned(problem, amps, i, fine=True)
         trial = candidate(problem, amps)
         if trial.better_than(best) and not broken_rules(problem, trial.amps):
             best = trial
@@ -135,8 +139,9 @@ def _orders(problem: Problem) -> list[tuple[int, ...]]:
     return list(dict.fromkeys([least_free, tuple(sorted(listed, key=first_leave)), listed, listed[::-1]]))
 
 
-def _in_order(problem: Problem, order: Sequence[int]) -> Candidate:
-    amps = [pinned(car) for car in problem.cars]
+def _in_order(problem: Problem, order: Sequence[int], amps: Sequence[Floats] | None = None) -> Candidate:
+    """One car planned after the other, each around those before it and what the others do in a plan, if there is one."""
+    amps = [pinned(car) for car in problem.cars] if amps is None else list(amps)
     for i in order:
         amps[i] = planned(problem, amps, i, fine=False)
     return candidate(problem, amps)
