@@ -24,6 +24,8 @@ _LEVELS_PER_SLOT = 96
 _MANY_STATES, _SOME_STATES, _FEW_STATES = 300_000, 100_000, 50_000
 _LEAST_LEVELS_PER_SLOT, _LEAST_COARSELY = 4, 2
 _MOST_LEVELS = 20_000
+# By how much a car that gains little in a slot may have more states than others.
+_MOST_TIMES = 8
 # In how many layers it is reckoned how far the mean car is ahead of the cautious one.
 _LAYERS = 3
 # Of plans that come to the same the one with fewer sessions: so much does a session count besides, in default prices.
@@ -379,7 +381,7 @@ def _levels(car: Car, slots: Slots, most_states: int, least_per_slot: int) -> Fl
     gain = max(car.rate.cautious.battery_kw(car.intake.wall_kw(most_a)) * slots.hours, 1e-6)
     most = min(_MOST_LEVELS, most_states // max(1, len(slots.room_a)))
     step = min(max(gain / _LEVELS_PER_SLOT, usable / most), gain / least_per_slot)
-    step = max(step, usable / _MOST_LEVELS)
+    step = max(step, usable / min(_MOST_LEVELS, _MOST_TIMES * most))
     anchor = next((kwh for kwh in wanted if kwh > 0), 0.0)
     even = anchor % step + step * np.arange(0, int(usable / step) + 1)
     marks = [kwh for kwh in {0.0, usable, *car.limit_kwh.tolist(), *wanted} if 0 <= kwh <= usable]
