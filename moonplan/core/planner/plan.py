@@ -91,6 +91,8 @@ def plan(household: Household, *, prove: bool = True) -> Plan:
     if prove and problem.cars and problem.grid.n_slots:
         found = _searched_on(problem, found)
         least = None if problem.weighs_own_sun else bound(problem, found.outcome, steps=_SHARPENED)
+    # A plan is kept long after it was made; what its recursions found is tens of megabytes a car.
+    problem.let_go("one car")
     return _plan_of(problem, found.outcome, least)
 
 

@@ -187,6 +187,11 @@ class Problem:
             self.done[key] = make()
         return cast(T, self.done[key])
 
+    def let_go(self, kind: str) -> None:
+        """Let go of the work of a kind, the first part of its keys."""
+        for key in [key for key in self.done if isinstance(key, tuple) and key[0] == kind]:
+            del self.done[key]
+
     def lately(self, key: object, make: Callable[[], T]) -> T:
         """As `once`, for work of which only the last is kept, since a long search would fill the memory."""
         if key not in self.late:
