@@ -93,6 +93,9 @@ def _moves(problem: Problem, car: Car, amps: Floats) -> Iterator[Floats]:
     found = runs(amps)
     for run in found:
         first, length, current = run.first, run.last - run.first + 1, float(amps[run.first])
+        for other in found:
+            if other is not run:
+                yield from _given_to(amps, run, other)
         without = _with(amps, run.first, length, 0.0)
         yield without
         yield _with(amps, first, 1, 0.0)
@@ -108,9 +111,6 @@ def _moves(problem: Problem, car: Car, amps: Floats) -> Iterator[Floats]:
         for step in car.steps_a:
             if abs(step - current) > 1e-9:
                 yield _with(amps, first, length, step)
-        for other in found:
-            if other is not run:
-                yield from _given_to(amps, run, other)
     if car.control == "managed":
         for t in np.flatnonzero(amps):
             for step in car.steps_a:

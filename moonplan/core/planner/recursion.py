@@ -898,10 +898,13 @@ def _promising(
     worth = np.full((end - first, n_currents), np.inf)
     waited = 0.0
     for t in range(first, end):
+        # What is asked for at this edge is in its values; what was asked for before it is missed by whoever has waited.
+        asked, before, after = waited, here, mean
         while nth < len(slots.trip_edge) and slots.trip_edge[nth] == t:
             waited += never * max(0.0, slots.trip_wants[nth] - here - _NOTHING)
             here, mean = max(0.0, here - slots.trip_kwh[nth]), max(0.0, mean - slots.trip_kwh[nth])
             nth += 1
+        waited += never * max(0.0, slots.wants[t] - here - _NOTHING) + never * _WISHED * max(0.0, slots.wishes[t] - before)
         slot = slot_at(t, slots, 0.0)
         if not np.isnan(slot.pinned_a):
             _, here, mean = charged(slot.pinned_a, here, mean, slot, pack)
@@ -911,7 +914,7 @@ def _promising(
             own = slice(band[0][t], band[1][t])
             found = _found_at(t, values, later, until)
             for i in range(n_currents):
-                worth[t - first, i] = waited + value_at(levels[own], aheads[t], found[:, :, own], i + 1, here, mean)
+                worth[t - first, i] = asked + value_at(levels[own], aheads[t], found[:, :, own], i + 1, before, after)
         waited += 2 * _care(mean, pack) + _waiting_low(mean, never, slot, pack)
     ranked = np.sort(worth.reshape(-1))
     close: Flags = worth <= min(ranked[min(_LOOKED_AT, len(ranked)) - 1], 1e300) + _NOTHING
