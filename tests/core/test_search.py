@@ -10,9 +10,9 @@ from moonplan.core.household import read
 from moonplan.core.planner.candidates import candidate, pinned, planned, surroundings
 from moonplan.core.planner.constraints import broken_rules, room_for
 from moonplan.core.planner.habits import with_habits
-from moonplan.core.planner.one_car import OneCar, _Question
+from moonplan.core.planner.one_car import CLOSER, COARSE, FINE, FINEST, OneCar, _Question, nothing_left
 from moonplan.core.planner.problem import Problem, build
-from moonplan.core.planner.search import night_edges, searched, swept
+from moonplan.core.planner.search import contended_slots, night_edges, searched, swept
 from moonplan.core.planner.together import plan_together, refined
 from tests.bench.families import a_family_household
 from tests.core.factories import LOSSLESS, a_car, a_circuit, a_household, a_lead, a_trip, at
@@ -43,10 +43,10 @@ def test_the_car_that_could_wait_gives_way():
     )
     amps = [pinned(car) for car in problem.cars]
     for i in (0, 1):
-        amps[i] = planned(problem, amps, i, fine=True)
+        amps[i] = planned(problem, amps, i, FINE)
     greedy = candidate(problem, amps)
 
-    found = searched(problem, greedy, tries=40, fine=True)
+    found = searched(problem, greedy, tries=40, effort=FINE)
 
     assert greedy.outcome.short_kwh > 1
     assert broken_rules(problem, found.amps) == []
@@ -59,7 +59,7 @@ def test_a_search_never_makes_a_plan_worse_and_is_the_same_every_time(seed: int)
     def soon_and_long() -> list[tuple[float, float, bytes]]:
         problem = a_family(seed, cars=2, nights=2)
         soon = plan_together(problem)
-        plans = (soon, searched(problem, soon, tries=30, fine=False), refined(problem, soon))
+        plans = (soon, searched(problem, soon, tries=30, effort=COARSE), refined(problem, soon))
         assert all(broken_rules(problem, one.amps) == [] for one in plans)
         return [(round(p.outcome.short_kwh, 5), p.outcome.value, np.array(p.amps).tobytes()) for p in plans]
 
@@ -81,7 +81,7 @@ def test_what_was_kept_of_earlier_plans_does_not_show_in_a_new_one(seed: int, mo
             keep_off = np.zeros(problem.grid.n_slots, dtype=np.bool_)
             first = chance.randrange(problem.grid.n_slots)
             keep_off[first : first + chance.choice([2, 12, 60])] = True
-            made.append(planned(problem, others, nth % 2, fine=False, keep_off=keep_off).tolist())
+            made.append(planned(problem, others, nth % 2, COARSE, keep_off=keep_off).tolist())
         return made
 
     with_what_was_kept = plans()
@@ -113,7 +113,7 @@ def test_a_part_planned_anew_leaves_what_is_before_it_and_takes_no_more_than_the
             since = edges[edges.index(since) - 1]
         others = [amps.copy() for amps in plan.amps]
         others[1 - i][edges[2] : edges[3]] = pinned(problem.cars[1 - i])[edges[2] : edges[3]]
-        one_car = OneCar(problem, car, fine=False)
+        one_car = OneCar(problem, car, COARSE)
         usual = one_car.usual(surroundings(problem, plan.amps, i), mine.amps, mine.mean, mine.cautious)
         others[i] = one_car.other_than_usual(usual, surroundings(problem, others, i), since, edges[3])
 
@@ -127,14 +127,14 @@ def test_keeping_each_car_off_each_night_in_turn_only_ever_helps(seed: int):
     problem = a_family(seed, cars=2, nights=3)
     plan = plan_together(problem)
 
-    found = swept(problem, plan, passes=1)
+    found = swept(problem, plan, effort=CLOSER)
 
     assert broken_rules(problem, found.amps) == []
     assert found is plan or found.better_than(plan)
-    assert swept(a_family(seed, cars=2, nights=3), plan, passes=1).outcome.value == found.outcome.value
+    assert swept(a_family(seed, cars=2, nights=3), plan, effort=CLOSER).outcome.value == found.outcome.value
 
 
-def test_a_week_by_hand_planned_around_written_sessions_is_no_dearer_than_they_are():
+def test_a_week_by_hand_is_planned_no_dearer_than_a_person_found_it():
     # 8 A on a socket, assumed rates: the mean car gets 6 kWh ahead of the cautious one, and a limit brings them together.
     # Each night as late as it can start, but where the next day's trip asks for more.
     document = a_family_household(4, cars=2, nights=7)
@@ -156,10 +156,35 @@ def test_a_week_by_hand_planned_around_written_sessions_is_no_dearer_than_they_a
     by_hand = candidate(problem, [amps])
     assert broken_rules(problem, by_hand.amps) == []
 
-    mine_a, around = by_hand.outcome.cars[0], surroundings(problem, by_hand.amps, 0)
-    one_car = OneCar(problem, problem.cars[0], fine=True)
-    usual = one_car.usual(around, mine_a.amps, mine_a.mean, mine_a.cautious)
-    found = candidate(problem, [one_car.other_than_usual(usual, around, 0, problem.grid.n_slots)])
+    one_car = OneCar(problem, problem.cars[0], FINEST)
+    amps = nothing_left(problem.cars[0], one_car.whole(surroundings(problem, [pinned(problem.cars[0])], 0)), problem)
+    found = candidate(problem, [amps])
 
+    assert broken_rules(problem, found.amps) == []
     assert found.outcome.short_kwh <= by_hand.outcome.short_kwh + 1e-6
     assert found.outcome.value <= by_hand.outcome.value * 1.001
+
+
+def test_slots_in_which_cars_want_the_same_are_told():
+    # One circuit for one car at a time. The first night both want the four cheap hours from 02:00; the second only Heron is
+    # home then; the third nobody needs anything.
+    cheap = {"plug_in_hours": ["02:00", "12:00"]}
+    problem = with_habits(
+        build(
+            a_household(
+                horizon_nights=3,
+                leads=[a_lead(steps_a=[16]), a_lead(id="second", steps_a=[16])],
+                circuits=[a_circuit(sharing="none")],
+                vehicles=[a_car(**cheap), a_car(id="wren", lead="second", **cheap)],
+                rates=[LOSSLESS, LOSSLESS | {"vehicle": "wren", "lead": "second"}],
+            )
+        )
+    )
+    heron, wren = np.zeros(problem.grid.n_slots), np.zeros(problem.grid.n_slots)
+    for day, cars in (("15", (heron, wren)), ("16", (heron,))):
+        inside = problem.grid.overlaps(at(f"2026-01-{day}T02:00:00+01:00"), at(f"2026-01-{day}T03:00:00+01:00"))
+        for amps in cars:
+            amps[inside] = 16
+
+    assert (contended_slots(problem, [heron, wren]) == (wren > 0)).all()
+    assert not contended_slots(problem, [heron, np.zeros_like(wren)]).any()

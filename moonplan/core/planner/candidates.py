@@ -6,7 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from moonplan.core.planner.constraints import room_for, sun_for
-from moonplan.core.planner.one_car import OneCar, Surroundings, nothing_left
+from moonplan.core.planner.one_car import Effort, OneCar, Surroundings, nothing_left
 from moonplan.core.planner.outcome import Outcome, outcome
 from moonplan.core.planner.problem import Car, Problem
 from moonplan.core.timegrid import Flags, Floats
@@ -33,20 +33,20 @@ def pinned(car: Car) -> Floats:
     return np.where(np.isnan(car.pinned_a), 0.0, car.pinned_a)
 
 
-def planned(problem: Problem, amps: Sequence[Floats], i: int, *, fine: bool, keep_off: Flags | None = None) -> Floats:
+def planned(problem: Problem, amps: Sequence[Floats], i: int, effort: Effort, *, keep_off: Flags | None = None) -> Floats:
     """Car i planned anew against what the others do, shape (n_slots,). [A]
 
-    fine : see `OneCar`. keep_off : slots that it leaves to the others, shape (n_slots,).
+    keep_off : slots that it leaves to the others, shape (n_slots,).
     """
     around = surroundings(problem, amps, i)
     if keep_off is not None:
         around = Surroundings(np.where(keep_off, 0.0, around.room_a), around.sun_kwh)
 
     def anew() -> Floats:
-        one_car = problem.once(("one car", i, fine), lambda: OneCar(problem, problem.cars[i], fine=fine))
+        one_car = problem.once(("one car", i, effort), lambda: OneCar(problem, problem.cars[i], effort))
         return nothing_left(problem.cars[i], one_car.whole(around), problem)
 
-    return problem.lately(("plan", i, fine, around.room_a.tobytes(), around.sun_kwh.tobytes()), anew)
+    return problem.lately(("plan", i, effort, around.room_a.tobytes(), around.sun_kwh.tobytes()), anew)
 
 
 def surroundings(problem: Problem, amps: Sequence[Floats], i: int) -> Surroundings:

@@ -11,7 +11,7 @@ import numpy as np
 
 from moonplan.core import hookup
 from moonplan.core.household import WEEKDAYS, Habit
-from moonplan.core.planner.one_car import OneCar, Surroundings, nothing_left
+from moonplan.core.planner.one_car import COARSE, OneCar, Surroundings, nothing_left
 from moonplan.core.planner.outcome import CarOutcome, car_outcome
 from moonplan.core.planner.plug_and_go import plug_and_go
 from moonplan.core.planner.problem import Car, Problem, Wish
@@ -169,5 +169,5 @@ def _alone(problem: Problem, car: Car) -> CarOutcome:
     """The car's plan with nobody else in the house."""
     sun_kwh = np.maximum(0.0, problem.sun_kw - problem.base_kw) * problem.grid.hours
     around = Surroundings(car.limit_a, sun_kwh)
-    amps = OneCar(problem, car, fine=False).whole(around)
+    amps = OneCar(problem, car, COARSE).whole(around)
     return car_outcome(problem, car, nothing_left(car, amps, problem))

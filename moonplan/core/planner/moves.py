@@ -14,7 +14,6 @@ from moonplan.core.simulate import Run, runs
 from moonplan.core.timegrid import Floats
 
 _ROUNDS = 3
-_TRIALS_A_CAR = 150
 # In how many slots a managed car's current is lowered at most.
 _SLOTS_TRIMMED = 6
 # How many lengths of a timer's session are tried, from the shortest on.
@@ -27,12 +26,12 @@ _PAIRS_TRIED = 2500
 _SHIFTS = (-16, -4, -1, 1)
 
 
-def improved(problem: Problem, start: Candidate) -> Candidate:
-    """Small moves on each car's sessions, kept while they help."""
+def improved(problem: Problem, start: Candidate, *, moves: int) -> Candidate:
+    """Small moves on each car's sessions, kept while they help. moves : how many of a car are tried."""
     best = start
     for i, car in enumerate(problem.cars):
         room = room_for(problem, best.amps, i)
-        left = _TRIALS_A_CAR
+        left = moves
         helped = True
         while helped and left > 0:
             helped = False

@@ -8,32 +8,48 @@ both.
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
-from typing import cast
 
 import numpy as np
 
-from moonplan.core.planner import recursion
+from moonplan.core.planner import recursion, ways
 from moonplan.core.planner.constraints import may_end, may_start
 from moonplan.core.planner.problem import Car, Problem
-from moonplan.core.planner.recursion import Counts, Pack, Slots
+from moonplan.core.planner.slots import Counts, May, Pack, Slots, Timer, Worth, fully, needs, reachable
 from moonplan.core.simulate import Trajectory
-from moonplan.core.timegrid import Flags, Floats
+from moonplan.core.timegrid import Floats
 
-# Levels to a slot's gain at full current; fewer where slots and levels together would be too many states to look at.
+# Levels to a slot's gain at full current, where slots and levels together are not too many states to look at.
 _LEVELS_PER_SLOT = 96
-_MANY_STATES, _SOME_STATES, _FEW_STATES = 300_000, 100_000, 50_000
-_LEAST_LEVELS_PER_SLOT, _LEAST_COARSELY = 4, 2
 _MOST_LEVELS = 20_000
 # By how much a car that gains little in a slot may have more states than others.
 _MOST_TIMES = 8
-# In how many layers it is reckoned how far the mean car is ahead of the cautious one.
-_LAYERS = 3
 # Of plans that come to the same the one with fewer sessions: so much does a session count besides, in default prices.
 _TIE = 1e-3
-# How far apart they are at the least, as a part of the battery.
-_LEAST_APART = 1e-3
-# Currents that a continuous lead is tried at within one timer session, as shares of the way from least to most.
-_TIMER_SHARES, _COARSE_SHARES = (1.0, 0.75, 0.5, 0.25, 0.0), (1.0, 0.5, 0.0)
+# How far apart the outermost layers are at the least, as a part of the battery.
+_LEAST_APART = 2e-3
+
+
+@dataclass(frozen=True)
+class Effort:
+    """How closely a car is planned.
+
+    states : slots and levels together, about. levels_per_slot : the fewest to a slot's gain at full current. layers : in
+        how many it is reckoned how far the mean car is ahead. ways : how many are followed side by side.
+    timer_shares : currents that a continuous lead is tried at within one timer session, as shares of the way from least to
+        most.
+    """
+
+    states: int
+    levels_per_slot: int
+    layers: int
+    ways: int
+    timer_shares: tuple[float, ...] = (1.0, 0.75, 0.5, 0.25, 0.0)
+
+
+COARSE = Effort(states=50_000, levels_per_slot=2, layers=2, ways=2, timer_shares=(1.0, 0.5, 0.0))
+CLOSER = Effort(states=100_000, levels_per_slot=3, layers=3, ways=8)
+FINE = Effort(states=300_000, levels_per_slot=4, layers=4, ways=16)
+FINEST = Effort(states=300_000, levels_per_slot=4, layers=8, ways=32)
 
 
 @dataclass(frozen=True)
@@ -53,11 +69,8 @@ class Surroundings:
 
 @dataclass(frozen=True)
 class Usual:
-    """A plan of the car that is to be changed in part: its setpoints, shape (n_slots,) [A], what it is around, and what
-    both cars do.
-
-    asked : what its recursion is asked then.
-    """
+    """A plan of the car that is to be changed in part: its setpoints, shape (n_slots,) [A], what both cars do, and what its
+    recursion is asked."""
 
     amps: Floats
     mean: Trajectory
@@ -70,13 +83,11 @@ class OneCar:
 
     What its recursion found is kept: where the others leave the same from some slot on, only what is before it is done
     anew.
-
-    fine : whether to look at many levels, rather than at so few that the answer is good to look around with.
     """
 
-    def __init__(self, problem: Problem, car: Car, *, fine: bool) -> None:
+    def __init__(self, problem: Problem, car: Car, effort: Effort) -> None:
         n = problem.grid.n_slots
-        self._problem, self._car, self._fine = problem, car, fine
+        self._problem, self._car, self._effort = problem, car, effort
         self._most_a = np.where(car.chargeable & np.isnan(car.pinned_a), car.offered(car.limit_a), 0.0)
         self._pack, self._may = _pack(problem, car), _timer_may(problem, car)
         self._steps_a = np.array(car.steps_a, dtype=np.float64)
@@ -100,6 +111,7 @@ class OneCar:
             trip_wants=before_trip,
             wishes=wishes,
         )
+        self._aheads = _aheads(car, self._most_a, problem.grid.hours, effort.layers)
         self._kept: _Kept | None = None
 
     @property
@@ -107,36 +119,22 @@ class OneCar:
         """Whether the car can do nothing at all."""
         return not self._most_a.any() and bool(np.isnan(self._car.pinned_a).all())
 
-    @property
-    def _layers(self) -> int:
-        return _LAYERS if self._fine and self._car.rate.mean != self._car.rate.cautious else 1
-
     def whole(self, around: Surroundings) -> Floats:
         """Setpoints for the whole horizon, shape (n_slots,) [A]"""
-        car, grid = self._car, self._problem.grid
+        n, aboard = self._problem.grid.n_slots, (self._car.soc_kwh, self._car.soc_kwh)
+        amps = np.zeros(n)
         if self.idle:
-            return np.zeros(grid.n_slots)
-        slots, aboard = self._slots(around), (car.soc_kwh, car.soc_kwh)
-        while True:
-            last = cast(dict[int, Floats] | None, self._problem.done.get(("ahead", car.id)))
-            fine = self._fine and last is not None
-            kept = self._levels(slots, states=_MANY_STATES if fine else _FEW_STATES, layers=self._layers if fine else 1)
-            aheads = np.zeros((grid.n_slots + 1, 1)) if last is None else last[self._layers]
-            question = self._question(slots, aheads, 0, aboard)
-            self._brought_up(kept, question, down_to=0)
-            amps = np.zeros(grid.n_slots)
-            self._followed(amps, aboard, kept, kept.values, (0, grid.n_slots), kept.band, question)
-            if last is None or self._fine:
-                mean, cautious = (car.run(amps, rate, grid) for rate in (car.rate.mean, car.rate.cautious))
-                self._problem.done["ahead", car.id] = _aheads(car, amps, mean, cautious, grid.hours)
-            if last is not None:
-                return amps
+            return amps
+        slots = self._slots(around)
+        kept, question = self._levels(slots), self._question(slots, 0, aboard)
+        self._brought_up(kept, question, down_to=0)
+        self._followed(amps, aboard, self._worth(kept, 0, n), question, kept.currents)
+        return amps
 
     def usual(self, around: Surroundings, amps: Floats, mean: Trajectory, cautious: Trajectory) -> Usual:
         """A plan of the car with what its recursion is asked then."""
-        car = self._car
-        aheads = _aheads(car, amps, mean, cautious, self._problem.grid.hours)[self._layers]
-        return Usual(amps, mean, cautious, self._question(self._slots(around), aheads, 0, (car.soc_kwh, car.soc_kwh)))
+        aboard = (self._car.soc_kwh, self._car.soc_kwh)
+        return Usual(amps, mean, cautious, self._question(self._slots(around), 0, aboard))
 
     def other_than_usual(self, usual: Usual, around: Surroundings, since: int, until: int) -> Floats:
         """Setpoints from an edge on, against surroundings that are other than usual mostly before another edge.
@@ -146,16 +144,17 @@ class OneCar:
         """
         if self.idle:
             return usual.amps
-        kept = self._levels(usual.asked.slots, states=_SOME_STATES, layers=self._layers)
+        kept = self._levels(usual.asked.slots)
         aboard = _before_trips(usual, self._car, since)
-        asked = self._question(self._slots(around), usual.asked.aheads, since, aboard)
+        asked = self._question(self._slots(around), since, aboard)
         span = (since, max(since, min(until, asked.differs_until(usual.asked))))
         self._brought_up(kept, usual.asked, down_to=span[1])
-        band = recursion.reachable(since, aboard[0], kept.levels, self._alone, self._pack)
+        band = reachable(since, aboard[0], *kept.levels, self._alone, self._pack)
+        worth = Worth(kept.scratch, kept.values, *span, *kept.levels[:2], *band, self._aheads)
         if span[1] > since:
-            self._found(kept.scratch, kept, span, band, asked)
+            self._found(worth, asked, kept.currents)
         amps = usual.amps.copy()
-        self._followed(amps, aboard, kept, kept.scratch, span, band, asked)
+        self._followed(amps, aboard, worth, asked, kept.currents)
         return amps
 
     def _slots(self, around: Surroundings) -> Slots:
@@ -167,30 +166,29 @@ class OneCar:
             toll=alone.toll if around.toll is None else around.toll,
         )
 
-    def _levels(self, slots: Slots, *, states: int, layers: int) -> "_Kept":
-        """What is kept of the last time, if it has the levels that are wanted now."""
-        car = self._car
+    def _levels(self, slots: Slots) -> "_Kept":
+        """What is kept of the last time, if it has the currents that are wanted now."""
+        car, effort = self._car, self._effort
         timed = car.control != "managed"
-        currents = (
-            _timer_currents(car, float(slots.room_a.max()), _TIMER_SHARES if self._fine else _COARSE_SHARES)
-            if timed
-            else self._steps_a
-        )
-        phases = 2 * len(currents) + 2 if timed else 2
-        same = self._kept is not None and (self._kept.states, self._kept.values.shape[1]) == (states, layers)
-        if self._kept is None or not same or not np.array_equal(self._kept.currents, currents):
-            per_slot = _LEAST_LEVELS_PER_SLOT if states == _MANY_STATES else _LEAST_COARSELY
-            levels = _levels(car, self._alone, states // (len(currents) + 2) if timed else states, per_slot)
-            band = recursion.reachable(0, car.soc_kwh, levels, self._alone, self._pack)
-            values = np.zeros((len(slots.room_a) + 1, layers, phases, len(levels)))
-            self._kept = _Kept(states, currents, levels, band, values)
+        currents = _timer_currents(car, float(slots.room_a.max()), effort.timer_shares) if timed else self._steps_a
+        if self._kept is None or not np.array_equal(self._kept.currents, currents):
+            states = effort.states // (len(currents) + 2) if timed else effort.states
+            levels = _levels(car, self._alone, states, effort.levels_per_slot)
+            band = reachable(0, car.soc_kwh, *levels, self._alone, self._pack)
+            phases = 2 * len(currents) + 2 if timed else 2
+            spare = int(np.ceil(_most_gain(car, self._alone) / levels[1])) + 2
+            values = np.zeros((len(slots.room_a) + 1, self._aheads.shape[1], phases, levels[2] + spare))
+            self._kept = _Kept(currents, levels, band, values)
         return self._kept
 
-    def _question(self, slots: Slots, aheads: Floats, since: int, aboard: tuple[float, float]) -> "_Question":
+    def _worth(self, kept: "_Kept", since: int, until: int) -> Worth:
+        return Worth(kept.values, kept.values, since, until, *kept.levels[:2], *kept.band, self._aheads)
+
+    def _question(self, slots: Slots, since: int, aboard: tuple[float, float]) -> "_Question":
         """What the recursion is asked, with wants that can be met."""
         if self._car.control != "managed":
-            return _Question(slots, aheads, 100 * (float(np.abs(slots.price).max()) + 1.0), slots.need_kwh)
-        most_at_edge, most_before_trip = recursion.fully(since, aboard[0], slots, self._pack)
+            return _Question(slots, 100 * (float(np.abs(slots.price).max()) + 1.0), slots.need_kwh)
+        most_at_edge, most_before_trip = fully(since, aboard[0], slots, self._pack)
         # A wish is for before the trips at its edge; where there are any, the first of them asks for it.
         leaves = np.zeros(len(slots.wishes), dtype=np.bool_)
         leaves[slots.trip_edge] = True
@@ -200,10 +198,10 @@ class OneCar:
             wants=np.minimum(np.maximum(slots.wants, np.where(leaves, 0.0, slots.wishes)), most_at_edge),
             trip_wants=np.minimum(np.maximum(slots.trip_wants, trip_wishes), most_before_trip),
         )
-        need, need_after_trips = recursion.needs(slots, self._pack)
+        need, need_after_trips = needs(slots, self._pack)
         a_kwh = np.maximum(slots.price, slots.own_price) + slots.toll / (self._pack.kw_per_a * slots.hours)
         dearest = 1.02 * max(0.0, float(a_kwh.max())) / self._pack.cautious[0] + 1e-6
-        return _Question(slots._replace(need_kwh=need), aheads, dearest, need_after_trips)
+        return _Question(slots._replace(need_kwh=need), dearest, need_after_trips)
 
     def _brought_up(self, kept: "_Kept", asked: "_Question", *, down_to: int) -> None:
         """Fill in what is kept so that it answers what is asked at every edge from one on."""
@@ -211,74 +209,27 @@ class OneCar:
         stale = n if kept.answers is None else max(asked.differs_until(kept.answers), kept.found_from)
         kept.answers, kept.found_from = asked, min(stale, down_to)
         if kept.found_from < stale:
-            self._found(kept.values, kept, (kept.found_from, stale), kept.band, asked)
+            self._found(self._worth(kept, kept.found_from, stale), asked, kept.currents)
 
-    def _found(
-        self, values: Floats, kept: "_Kept", span: tuple[int, int], band: tuple[Counts, Counts], asked: "_Question"
-    ) -> None:
-        """Fill in values over a span, from what is kept at its end."""
-        pack, slots = self._pack, asked.slots
+    def _found(self, worth: Worth, asked: "_Question", currents: Floats) -> None:
+        """Fill in the values."""
         if self._car.control == "managed":
-            recursion.managed_values(
-                values,
-                kept.values,
-                span,
-                kept.levels,
-                asked.aheads,
-                kept.currents,
-                asked.dearest,
-                asked.need_after_trips,
-                band,
-                slots,
-                pack,
-            )
+            recursion.managed_values(worth, currents, asked.dearest, asked.need_after_trips, asked.slots, self._pack)
         else:
-            recursion.timer_values(
-                values,
-                kept.values,
-                span,
-                kept.levels,
-                asked.aheads,
-                kept.currents,
-                asked.dearest,
-                self._may,
-                band,
-                slots,
-                pack,
-            )
+            recursion.timer_values(self._timer(worth, asked, currents))
 
     def _followed(
-        self,
-        amps: Floats,
-        aboard: tuple[float, float],
-        kept: "_Kept",
-        values: Floats,
-        span: tuple[int, int],
-        band: tuple[Counts, Counts],
-        asked: "_Question",
+        self, amps: Floats, aboard: tuple[float, float], worth: Worth, asked: "_Question", currents: Floats
     ) -> None:
-        """Fill in the setpoints from the span's first edge on."""
-        slots, pack = asked.slots, self._pack
+        """Fill in the setpoints from the values' first edge on."""
+        width = self._effort.ways
         if self._car.control == "managed":
-            recursion.managed_amps(
-                amps, aboard, values, kept.values, span, kept.levels, asked.aheads, kept.currents, band, slots, pack
-            )
-            return
-        recursion.timer_amps(
-            amps,
-            aboard,
-            values,
-            kept.values,
-            span,
-            kept.levels,
-            asked.aheads,
-            kept.currents,
-            asked.dearest,
-            self._may,
-            band,
-            slots,
-            pack,
-        )
+            ways.managed_amps(amps, aboard, width, worth, currents, asked.slots, self._pack)
+        else:
+            ways.timer_amps(amps, aboard, width, self._timer(worth, asked, currents))
+
+    def _timer(self, worth: Worth, asked: "_Question", currents: Floats) -> Timer:
+        return Timer(worth, currents, asked.dearest, self._may, asked.slots, self._pack)
 
 
 def _before_trips(usual: Usual, car: Car, edge: int) -> tuple[float, float]:
@@ -292,11 +243,9 @@ def _before_trips(usual: Usual, car: Car, edge: int) -> tuple[float, float]:
 
 @dataclass(frozen=True)
 class _Question:
-    """What a recursion is asked: the slots, the layers at each edge, what a missed kWh counts, and what must be aboard after
-    each edge's trips."""
+    """What a recursion is asked: the slots, what a missed kWh counts, and what must be aboard after each edge's trips."""
 
     slots: Slots
-    aheads: Floats
     dearest: float
     need_after_trips: Floats
 
@@ -311,8 +260,6 @@ class _Question:
         edges = ((now.need_kwh, then.need_kwh), (now.wants, then.wants))
         for mine, its in (*edges, (self.need_after_trips, other.need_after_trips)):
             differs |= mine[1:] != its[1:]
-        if self.aheads is not other.aheads:
-            differs |= (self.aheads[1:] != other.aheads[1:]).any(axis=1)
         trips = now.trip_edge[now.trip_wants != then.trip_wants]
         last = np.flatnonzero(differs)
         return min(n, max(int(last[-1]) + 1 if len(last) else 0, int(trips.max()) + 1 if len(trips) else 0))
@@ -320,15 +267,14 @@ class _Question:
 
 @dataclass
 class _Kept:
-    """What the recursion found at some levels, layers and currents, and of what.
+    """What the recursion found at some levels and currents, and of what.
 
-    band : which of the levels the car can be at, at each edge. answers : what the values answer, from the edge
-    `found_from` on. scratch : an array to find others in.
+    levels : the lowest and the step between them in kWh, and how many. band : which of them the car can be at, at each
+    edge. answers : what the values answer, from the edge `found_from` on. scratch : an array to find others in.
     """
 
-    states: int
     currents: Floats
-    levels: Floats
+    levels: tuple[float, float, int]
     band: tuple[Counts, Counts]
     values: Floats
     answers: _Question | None = None
@@ -373,36 +319,49 @@ def _asked(problem: Problem, car: Car) -> tuple[Floats, Floats]:
     return at_edge, before_trip
 
 
-def _levels(car: Car, slots: Slots, most_states: int, least_per_slot: int) -> Floats:
-    """Levels of cautious SoC: even steps, and every limit and requirement besides. [kWh]"""
+def _levels(car: Car, slots: Slots, most_states: int, least_per_slot: int) -> tuple[float, float, int]:
+    """Levels of cautious SoC, even steps of which one is the usual limit: the lowest, the step, how many.
+    [kWh, kWh]"""
     usable = car.vehicle.usable_kwh
-    wanted = [*slots.trip_wants.tolist(), *slots.wants[slots.wants > 0].tolist()]
-    most_a = float(np.fmax(slots.room_a, np.nan_to_num(slots.pinned_a)).max())
-    gain = max(car.rate.cautious.battery_kw(car.intake.wall_kw(most_a)) * slots.hours, 1e-6)
+    gain = _most_gain(car, slots)
     most = min(_MOST_LEVELS, most_states // max(1, len(slots.room_a)))
     step = min(max(gain / _LEVELS_PER_SLOT, usable / most), gain / least_per_slot)
     step = max(step, usable / min(_MOST_LEVELS, _MOST_TIMES * most))
-    anchor = next((kwh for kwh in wanted if kwh > 0), 0.0)
-    even = anchor % step + step * np.arange(0, int(usable / step) + 1)
-    marks = [kwh for kwh in {0.0, usable, *car.limit_kwh.tolist(), *wanted} if 0 <= kwh <= usable]
-    return np.union1d(np.round(even[even <= usable], 9), np.round(marks, 9))
+    # A slot at full current then leads from level to level, and nothing is blurred between.
+    step = float(gain / np.ceil(gain / step - 1e-6))
+    anchor = float(np.median(car.limit_kwh))
+    floor = anchor % step - step if anchor % step > 1e-9 else 0.0
+    return floor, step, int(np.ceil((usable - floor) / step - 1e-9)) + 3
 
 
-def _aheads(car: Car, amps: Floats, mean: Trajectory, cautious: Trajectory, hours: float) -> dict[int, Floats]:
-    """Layers of how far the mean car may be ahead of the cautious one at each edge, shape (n_slots + 1, n_layers), for one
-    layer and for several: how far it is in a plan of the car; besides that nothing, and how far it were had no limit
-    brought the two together, since other plans meet their limits elsewhere. [kWh]
+def _most_gain(car: Car, slots: Slots) -> float:
+    """What the cautious car gains in a slot at its most. [kWh]"""
+    most_a = float(np.fmax(slots.room_a, np.nan_to_num(slots.pinned_a)).max())
+    return max(car.rate.cautious.battery_kw(car.intake.wall_kw(most_a)) * slots.hours, 1e-6)
+
+
+def _aheads(car: Car, most_a: Floats, hours: float, n_layers: int) -> Floats:
+    """Layers of how far the mean car may be ahead of the cautious one at each edge: even steps up to how far it is once the
+    car has charged all that it can hold and has driven, with no limit that brought the two together, shape
+    (n_slots + 1, n_layers). [kWh]
+
+    most_a : most current in each slot, shape (n_slots,).
     """
-    wall_kw = np.minimum(amps * (car.intake.volts * car.intake.phases / 1000), car.intake.most_wall_kw)
+    n = len(most_a)
+    if car.rate.mean == car.rate.cautious:
+        return np.zeros((n + 1, 1))
+    wall_kw = np.minimum(most_a * (car.intake.volts * car.intake.phases / 1000), car.intake.most_wall_kw)
     mean_kw, cautious_kw = (
         np.maximum(0.0, rate.efficiency * wall_kw - rate.overhead_kw) for rate in (car.rate.mean, car.rate.cautious)
     )
-    apart = np.concatenate([[0.0], np.cumsum(np.where(amps > 0, mean_kw - cautious_kw, 0.0)) * hours])
-    here = np.maximum(0.0, mean.soc_kwh - cautious.soc_kwh)
-    least = _LEAST_APART * car.vehicle.usable_kwh
-    far = np.maximum(np.maximum(apart, 1.25 * here), 2 * least)
-    middle = np.where(here > least, np.minimum(here, far - least), far / 2)
-    return {1: here[:, None], _LAYERS: np.column_stack([np.zeros(len(here)), middle, far])}
+    always_kwh = np.concatenate([[0.0], np.cumsum(cautious_kw) * hours])
+    driven_kwh = np.zeros(n + 1)
+    for departure in car.departures:
+        driven_kwh[departure.taking.edge :] += departure.taking.kwh
+    charged_kwh = np.minimum(always_kwh, np.maximum(0.0, car.limit_kwh.max() - car.soc_kwh + driven_kwh))
+    ahead = ((mean_kw - cautious_kw) / np.maximum(cautious_kw, 1e-9)).max()
+    far = np.maximum(ahead * charged_kwh, _LEAST_APART * car.vehicle.usable_kwh)
+    return np.outer(far, np.linspace(0.0, 1.0, n_layers))
 
 
 def _timer_currents(car: Car, most: float, shares: Sequence[float]) -> Floats:
@@ -412,9 +371,7 @@ def _timer_currents(car: Car, most: float, shares: Sequence[float]) -> Floats:
     return np.array(list(dict.fromkeys(tried)) if most else [0.0])
 
 
-def _timer_may(problem: Problem, car: Car) -> tuple[Flags, Flags, Flags, Flags]:
-    """Slots that may begin a session, that may be its last, that begin a new night, and that may be in a session which
-    began in the night before."""
+def _timer_may(problem: Problem, car: Car) -> May:
     nights = problem.grid.nights
     starts = may_start(problem, car).copy()
     starts[0] |= car.vehicle.charging and bool(car.chargeable[0])
@@ -424,7 +381,7 @@ def _timer_may(problem: Problem, car: Car) -> tuple[Flags, Flags, Flags, Flags]:
     crossing = new_night.copy()
     for t in range(1, len(nights)):
         crossing[t] |= crossing[t - 1] and car.chargeable[t - 1]
-    return starts, may_end(problem, car), new_night, crossing
+    return May(starts, may_end(problem, car), new_night, crossing)
 
 
 def nothing_left(car: Car, amps: Floats, problem: Problem) -> Floats:

@@ -14,9 +14,10 @@ import numpy as np
 from moonplan.core.planner.candidates import Candidate, candidate, pinned, surroundings
 from moonplan.core.planner.constraints import broken_rules
 from moonplan.core.planner.guide import shared_prices
-from moonplan.core.planner.one_car import OneCar, Surroundings, Usual, nothing_left
+from moonplan.core.planner.one_car import Effort, OneCar, Surroundings, Usual, nothing_left
 from moonplan.core.planner.problem import Problem
 from moonplan.core.planner.sharing import SharedPrices
+from moonplan.core.simulate import runs
 from moonplan.core.timegrid import Flags, Floats
 
 _SEED = 20
@@ -26,60 +27,54 @@ _SLOTS_OFF = (1, 2, 4, 8, 16)
 _NIGHTS_EMPTIED = (1, 1, 1, 2, 3, 31)
 # From how many nights before a change on the cars are planned anew.
 _NIGHTS_BEFORE = (0, 0, 1, 2)
+# How often a night is one in which cars want more than there is.
+_CONTENDED = 0.7
+# How often one car is kept off, of two; of more less often. How often it then is for a few slots only.
+_KEPT_OFF, _FEW_SLOTS = 0.6, 0.75
 # How often all nights are planned anew around a change, and not only those near it.
 _WIDELY = 0.3
 # Which part of what others would pay the first of the cars is asked for.
 _TOLL = (0.2, 1.3)
 
 
-def searched(problem: Problem, best: Candidate, *, tries: int, fine: bool) -> Candidate:
-    """The best plan that a number of tries lead to from another.
-
-    fine : see `OneCar`.
-    """
+def searched(problem: Problem, best: Candidate, *, tries: int, effort: Effort, contended: Flags | None = None) -> Candidate:
+    """The best plan that a number of tries lead to from another. contended : slots that are looked at more often."""
     chance = problem.once("chance", lambda: Random(_SEED))
-    here = _Here(problem, best, fine)
+    here = _Here(problem, best, effort)
     for _ in range(tries):
-        amps = _another(here, chance)
+        amps = _another(here, contended, chance)
         if amps is None:
             continue
         found = candidate(problem, amps)
         if found.better_than(here.plan) and not broken_rules(problem, found.amps):
-            here = _Here(problem, found, fine)
+            here = _Here(problem, found, effort)
     return here.plan
 
 
-def swept(problem: Problem, best: Candidate, *, passes: int) -> Candidate:
-    """The best plan that comes of keeping each car off each night in turn, planned closely, until that helps no more.
-
-    passes : how often all of them are tried at the most.
-    """
-    here = _Here(problem, best, fine=True)
+def swept(problem: Problem, best: Candidate, *, effort: Effort) -> Candidate:
+    """The best plan that comes of keeping each car off each night in turn."""
+    here = _Here(problem, best, effort)
     edges = [*night_edges(problem), problem.grid.n_slots]
-    for _ in range(passes):
-        before = here.plan
-        for night in range(len(edges) - 1):
-            keep_off = np.zeros(problem.grid.n_slots, dtype=np.bool_)
-            keep_off[edges[night] : edges[night + 1]] = True
-            for i in range(len(problem.cars)):
-                amps = list(here.plan.amps)
-                if not (amps[i][keep_off] > 0).any():
-                    continue
-                others = [j for j in range(len(amps)) if j != i]
-                nights = max(0, night - 1), min(len(edges) - 1, night + 3)
-                found = candidate(problem, _kept_off(here, amps, (i, *others), keep_off, nights))
-                if found.better_than(here.plan) and not broken_rules(problem, found.amps):
-                    here = _Here(problem, found, fine=True)
-        if here.plan is before:
-            break
+    for night in range(len(edges) - 1):
+        keep_off = np.zeros(problem.grid.n_slots, dtype=np.bool_)
+        keep_off[edges[night] : edges[night + 1]] = True
+        for i in range(len(problem.cars)):
+            amps = list(here.plan.amps)
+            if not (amps[i][keep_off] > 0).any():
+                continue
+            others = [j for j in range(len(amps)) if j != i]
+            nights = max(0, night - 1), min(len(edges) - 1, night + 3)
+            found = candidate(problem, _kept_off(here, amps, (i, *others), keep_off, nights))
+            if found.better_than(here.plan) and not broken_rules(problem, found.amps):
+                here = _Here(problem, found, effort)
     return here.plan
 
 
 class _Here:
     """A plan that others are looked for around, and what each of its cars is around."""
 
-    def __init__(self, problem: Problem, plan: Candidate, fine: bool) -> None:
-        self.problem, self.plan, self._fine = problem, plan, fine
+    def __init__(self, problem: Problem, plan: Candidate, effort: Effort) -> None:
+        self.problem, self.plan, self._effort = problem, plan, effort
         self._usual: dict[int, Usual] = {}
 
     def planned(
@@ -98,7 +93,7 @@ class _Here:
             prices, export = _prices(problem), problem.prices.export_price
             dearer = np.maximum(0.0, prices.sun - export)
             around = Surroundings(around.room_a, around.sun_kwh, toll * prices.toll(i), export + toll * dearer)
-        one_car = problem.once(("one car", i, self._fine), lambda: OneCar(problem, car, fine=self._fine))
+        one_car = problem.once(("one car", i, self._effort), lambda: OneCar(problem, car, self._effort))
         if i not in self._usual:
             mine = self.plan.outcome.cars[i]
             usually = surroundings(problem, self.plan.amps, i)
@@ -115,6 +110,19 @@ class _Here:
         return edges[night]
 
 
+def contended_slots(problem: Problem, wanted: Sequence[Floats]) -> Flags:
+    """Slots in which cars together want more current than there is, or the same sun, shape (n_slots,).
+
+    wanted : setpoints that each would have if it were alone, shape (n_slots,). [A]
+    """
+    many = np.zeros(problem.grid.n_slots, dtype=np.bool_)
+    nobody = [pinned(car) for car in problem.cars]
+    for i, amps in enumerate(wanted):
+        around, alone = surroundings(problem, wanted, i), surroundings(problem, nobody, i)
+        many |= (amps > around.room_a + 1e-9) | ((amps > 0) & (around.sun_kwh < alone.sun_kwh - 1e-9))
+    return many
+
+
 def night_edges(problem: Problem) -> list[int]:
     """The edges at which a night begins, the present one's first."""
     nights = problem.grid.nights
@@ -125,18 +133,17 @@ def _prices(problem: Problem) -> SharedPrices:
     return problem.once("shared prices", lambda: shared_prices(problem))
 
 
-def _another(here: _Here, chance: Random) -> list[Floats] | None:
+def _another(here: _Here, contended: Flags | None, chance: Random) -> list[Floats] | None:
     amps = list(here.plan.amps)
     cars = chance.sample(range(len(amps)), len(amps))
-    kind = chance.random()
-    if len(cars) < 2 or kind < 0.3:
-        return _one_kept_off(here, amps, cars, chance, few=kind < 0.15)
-    first, past, emptied = _some_nights(here.problem, chance, _NIGHTS_EMPTIED)
+    if chance.random() < 2 * _KEPT_OFF / len(cars):
+        return _one_kept_off(here, amps, cars, contended, chance, few=chance.random() < _FEW_SLOTS)
+    first, past, emptied = _some_nights(here.problem, contended, chance, _NIGHTS_EMPTIED)
     nights = _around(here.problem, first, past, chance)
     cars = cars[: chance.choice((2, 2, 2, 3, len(cars)))]
     for i in cars:
         amps[i] = np.where(emptied, pinned(here.problem.cars[i]), amps[i])
-    toll = chance.uniform(*_TOLL) if kind < 0.6 else 0.0
+    toll = chance.choice((0.0, chance.uniform(*_TOLL)))
     for nth, i in enumerate(cars):
         amps[i] = here.planned(amps, i, nights, toll=toll * (len(cars) - 1 - nth) / (len(cars) - 1))
     for i in cars[:-1]:
@@ -144,10 +151,14 @@ def _another(here: _Here, chance: Random) -> list[Floats] | None:
     return amps
 
 
-def _one_kept_off(here: _Here, amps: list[Floats], cars: list[int], chance: Random, *, few: bool) -> list[Floats] | None:
+def _one_kept_off(
+    here: _Here, amps: list[Floats], cars: list[int], contended: Flags | None, chance: Random, *, few: bool
+) -> list[Floats] | None:
+    if contended is not None and chance.random() < _CONTENDED:
+        cars = sorted(cars, key=lambda i: not (amps[i][contended] > 0).any())
     first = cars[0]
     if few:
-        keep_off = _some_slots(amps[first], chance)
+        keep_off = _some_slots(amps[first], contended, chance)
         inside = np.flatnonzero(keep_off)
         edges = night_edges(here.problem)
         night, past = (
@@ -155,7 +166,7 @@ def _one_kept_off(here: _Here, amps: list[Floats], cars: list[int], chance: Rand
         )
         night -= 1
     else:
-        night, past, keep_off = _some_nights(here.problem, chance, _NIGHTS_OFF)
+        night, past, keep_off = _some_nights(here.problem, contended, chance, _NIGHTS_OFF)
     if not (amps[first][keep_off] > 0).any():
         return None
     return _kept_off(here, amps, cars, keep_off, _around(here.problem, night, past, chance))
@@ -179,10 +190,15 @@ def _around(problem: Problem, first: int, past: int, chance: Random) -> tuple[in
     return max(0, first - chance.choice(_NIGHTS_BEFORE)), past
 
 
-def _some_nights(problem: Problem, chance: Random, lengths: tuple[int, ...]) -> tuple[int, int, Flags]:
+def _some_nights(
+    problem: Problem, contended: Flags | None, chance: Random, lengths: tuple[int, ...]
+) -> tuple[int, int, Flags]:
     """Some nights in a row: which is the first, which the first after them, and their slots."""
     edges = [*night_edges(problem), problem.grid.n_slots]
     first, length = chance.randrange(len(edges) - 1), chance.choice(lengths)
+    if contended is not None and contended.any() and chance.random() < _CONTENDED:
+        at = chance.choice(np.flatnonzero(contended).tolist())
+        first = int(np.searchsorted(edges, at, side="right")) - 1 - chance.randrange(length)
     first = max(0, min(first, len(edges) - 1 - length))
     past = min(first + length, len(edges) - 1)
     chosen = np.zeros(problem.grid.n_slots, dtype=np.bool_)
@@ -190,10 +206,16 @@ def _some_nights(problem: Problem, chance: Random, lengths: tuple[int, ...]) -> 
     return first, past, chosen
 
 
-def _some_slots(amps: Floats, chance: Random) -> Flags:
+def _some_slots(amps: Floats, contended: Flags | None, chance: Random) -> Flags:
+    """Some slots in which a car charges: a few, or a session's beginning or end."""
     chosen = np.zeros(len(amps), dtype=np.bool_)
     charging = np.flatnonzero(amps > 0)
+    if contended is not None and contended[charging].any() and chance.random() < _CONTENDED:
+        charging = charging[contended[charging]]
     if len(charging):
-        first = int(chance.choice(charging.tolist()))
-        chosen[first : first + chance.choice(_SLOTS_OFF)] = True
+        at = int(chance.choice(charging.tolist()))
+        run = next(run for run in runs(amps) if run.first <= at <= run.last)
+        few = chance.choice(_SLOTS_OFF)
+        first, past = chance.choice(((at, at + few), (run.first, at), (at, run.last + 1)))
+        chosen[first:past] = True
     return chosen

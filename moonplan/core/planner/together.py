@@ -12,55 +12,67 @@ from moonplan.core.planner.at_once import at_once
 from moonplan.core.planner.candidates import Candidate, candidate, pinned, planned
 from moonplan.core.planner.constraints import broken_rules
 from moonplan.core.planner.moves import improved, paired
+from moonplan.core.planner.one_car import CLOSER, COARSE, FINE, FINEST, Effort
 from moonplan.core.planner.problem import Problem
-from moonplan.core.planner.search import searched, swept
+from moonplan.core.planner.search import contended_slots, searched, swept
 from moonplan.core.timegrid import Floats
 
 _ROUNDS = 3
 _MOST_ORDERS = 6
-_PASSES = 2
 _CONTROLS = ("hand", "timer", "managed")
-# How many tries a search has for each car and night, and how many slots of cars it may plan anew in all: a month of many
-# cars is left at that.
-_FEWEST_TRIES = 20
-_SOON = (1.2, 100_000)
-_COARSELY = (10.0, 400_000)
-_FINELY = (1.5, 80_000)
+# How many tries a search has for each car and night, soon; for each pair of cars and night, thoroughly and once more; and
+# how many slots of cars it may plan anew in all: a month of many cars is left at that.
+_SOON = 0.5
+_THOROUGHLY, _AGAIN = 2.0, 0.5
+_FEWEST_TRIES = 8
+_SLOTS_SOON, _SLOTS_THOROUGHLY = 60_000, 600_000
+# Up to how many cars are planned finely soon.
+_FEW_CARS = 2
+# How many small moves a car has, soon and thoroughly.
+_FEW_MOVES, _MANY_MOVES = 20, 150
 
 
 def plan_together(problem: Problem) -> Candidate:
-    """A good plan soon: of the first plans of several orders the best, re-planned once, and improved."""
-    alone = _alone(problem, fine=len(problem.cars) < 2)
+    """A good plan soon: of the first plans of several orders the best, searched on a little, re-planned and improved."""
+    alone = _alone(problem, FINE if len(problem.cars) < 2 else COARSE)
     if _fit(problem, alone):
-        alone = _alone(problem, fine=True)
+        alone = _alone(problem, FINE)
         if _fit(problem, alone):
-            return improved(problem, _replanned(problem, alone))
-    best = _first(problem)
-    best = searched(problem, best, tries=_tries(problem, _SOON), fine=False)
-    return _better(improved(problem, _replanned(problem, best)), best)
+            return improved(problem, _replanned(problem, alone, FINE), moves=_FEW_MOVES)
+    cars, nights = _size(problem)
+    tries, contended = _tries(problem, _SOON * cars * nights, _SLOTS_SOON), contended_slots(problem, alone.amps)
+    best = searched(problem, _first(problem), tries=tries, effort=CLOSER, contended=contended)
+    closely = FINE if cars <= _FEW_CARS else CLOSER
+    return _better(improved(problem, _replanned(problem, best, closely), moves=_FEW_MOVES), best)
 
 
 def refined(problem: Problem, found: Candidate) -> Candidate:
-    """The best plan that a longer search finds, first with coarse levels and then with fine ones."""
-    best = found
-    if len(problem.cars) > 1:
-        best = searched(problem, best, tries=_tries(problem, _COARSELY), fine=False)
-    best = _settled(problem, best)
-    if len(problem.cars) > 1:
-        best = swept(problem, best, passes=_PASSES)
-    for _ in range(_ROUNDS):
-        best = _settled(problem, searched(problem, best, tries=_tries(problem, _FINELY), fine=True))
-    return paired(problem, _settled(problem, best))
+    """The best plan that a longer search finds."""
+    best, (cars, nights) = found, _size(problem)
+    if cars > 1:
+        contended = contended_slots(problem, _alone(problem, COARSE).amps)
+        for part in (_THOROUGHLY, _AGAIN):
+            tries = _tries(problem, part * cars**2 * nights, _SLOTS_THOROUGHLY)
+            best = swept(
+                problem,
+                _settled(problem, searched(problem, best, tries=tries, effort=CLOSER, contended=contended), FINE),
+                effort=CLOSER,
+            )
+    return paired(problem, _settled(problem, best, FINEST))
 
 
 def _better(one: Candidate, other: Candidate) -> Candidate:
     return one if one.better_than(other) else other
 
 
-def _tries(problem: Problem, most: tuple[float, int]) -> int:
-    cars, slots = len(problem.cars), problem.grid.n_slots
-    wanted = max(_FEWEST_TRIES, round(most[0] * cars * len(set(problem.grid.nights))))
-    return min(wanted, most[1] // max(1, slots * cars))
+def _size(problem: Problem) -> tuple[int, int]:
+    """How many cars, and how many nights."""
+    return len(problem.cars), len(set(problem.grid.nights))
+
+
+def _tries(problem: Problem, wanted: float, most_slots: int) -> int:
+    slots_a_try = max(1, problem.grid.n_slots * len(problem.cars))
+    return min(max(_FEWEST_TRIES, round(wanted)), max(1, most_slots // slots_a_try))
 
 
 def _fit(problem: Problem, found: Candidate) -> bool:
@@ -68,10 +80,10 @@ def _fit(problem: Problem, found: Candidate) -> bool:
     return not broken_rules(problem, found.amps) and not _share_sun(problem, found)
 
 
-def _alone(problem: Problem, *, fine: bool) -> Candidate:
+def _alone(problem: Problem, effort: Effort) -> Candidate:
     """Each car as if the others were pinned at what they must do."""
     others = [pinned(car) for car in problem.cars]
-    return candidate(problem, [planned(problem, others, i, fine=fine) for i in range(len(problem.cars))])
+    return candidate(problem, [planned(problem, others, i, effort) for i in range(len(problem.cars))])
 
 
 def _share_sun(problem: Problem, found: Candidate) -> bool:
@@ -106,21 +118,21 @@ def _first(problem: Problem) -> Candidate:
     return best
 
 
-def _settled(problem: Problem, found: Candidate) -> Candidate:
+def _settled(problem: Problem, found: Candidate, effort: Effort) -> Candidate:
     """Re-planned in rounds and improved until neither helps."""
     for _ in range(_ROUNDS):
-        better = improved(problem, _replanned(problem, found))
+        better = improved(problem, _replanned(problem, found, effort), moves=_MANY_MOVES)
         if not better.better_than(found):
             return found
         found = better
     return found
 
 
-def _replanned(problem: Problem, best: Candidate) -> Candidate:
+def _replanned(problem: Problem, best: Candidate, effort: Effort) -> Candidate:
     """Each car in turn planned anew against what the others do, kept where it helps."""
     for i in range(len(problem.cars)):
         amps = list(best.amps)
-        amps[i] = planned(problem, amps, i, fine=True)
+        amps[i] = planned(problem, amps, i, effort)
         trial = candidate(problem, amps)
         if trial.better_than(best) and not broken_rules(problem, trial.amps):
             best = trial
@@ -143,5 +155,5 @@ def _in_order(problem: Problem, order: Sequence[int], amps: Sequence[Floats] | N
     """One car planned after the other, each around those before it and what the others do in a plan, if there is one."""
     amps = [pinned(car) for car in problem.cars] if amps is None else list(amps)
     for i in order:
-        amps[i] = planned(problem, amps, i, fine=False)
+        amps[i] = planned(problem, amps, i, COARSE)
     return candidate(problem, amps)

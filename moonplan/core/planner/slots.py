@@ -1,0 +1,317 @@
+"""What a slot offers to a car and asks of it, and what the car does with a current: the ground of `recursion` and `ways`.
+
+Levels are even steps of cautious SoC; layers, even steps of how far the mean car is ahead of the cautious one at each edge.
+`one_car` makes `Slots` and `Pack`. Everything here is compiled.
+"""
+
+from typing import NamedTuple
+
+import numpy as np
+import numpy.typing as npt
+
+from moonplan.core.compiled import compiled
+from moonplan.core.rates import accepted_kw
+from moonplan.core.simulate import draw
+from moonplan.core.timegrid import Flags, Floats
+
+Counts = npt.NDArray[np.int64]
+
+OFF, ON = 0, 1
+NOTHING = 1e-9
+# What a missed kWh of a wish counts beside one of a departure.
+WISHED = 0.01
+
+
+class Pack(NamedTuple):
+    """What the car does with an offered current.
+
+    kw_per_a : wall power of an ampere. [kW/A] least_a : least current that charges. [A]
+    mean, cautious : efficiency and overhead. [-, kW] rest_kwh : level above which hours cost care.
+    care : price of a slot with a kWh above it. [currency/kWh] boost_kwh : level below which there is no choice.
+    start_price : of a session; charging : whether one is running already.
+    """
+
+    usable_kwh: float
+    onboard_kw: float
+    taper_from: float
+    kw_per_a: float
+    most_wall_kw: float
+    least_a: float
+    mean: tuple[float, float]
+    cautious: tuple[float, float]
+    rest_kwh: float
+    care: float
+    boost_kwh: float
+    start_price: float
+    charging: bool
+
+
+class Slots(NamedTuple):
+    """What each slot offers and asks, shapes (n_slots,) but where told.
+
+    room_a : most current, 0 where it can't charge. [A] pinned_a : current that a person pinned, nan where none. [A]
+    limit_kwh : limit in force. price, own_price : of a kWh from the grid, and of own sun. sun_kwh : own sun that is left.
+    toll : what an offered ampere counts besides, since others want it too. [currency/A]
+    need_kwh : what must be aboard at each edge so that nothing is missed later; 0 where that is not known.
+    wants : what must be aboard at each edge. Both of shape (n_slots + 1,).
+    wishes : what a habit wants aboard at each edge, before its trips, once nothing else is missed, shape (n_slots + 1,).
+    trip_edge, trip_kwh, trip_wants : shape (n_trips,), what is taken off at an edge, and must be aboard before.
+    """
+
+    hours: float
+    room_a: Floats
+    pinned_a: Floats
+    limit_kwh: Floats
+    price: Floats
+    own_price: Floats
+    sun_kwh: Floats
+    toll: Floats
+    need_kwh: Floats
+    wants: Floats
+    trip_edge: Counts
+    trip_kwh: Floats
+    trip_wants: Floats
+    wishes: Floats
+
+
+class Slot(NamedTuple):
+    """One slot of `Slots`, in one layer.
+
+    ahead_kwh : how far the mean car is before the cautious one. need_kwh : what must be aboard at its end.
+    """
+
+    hours: float
+    room_a: float
+    pinned_a: float
+    limit_kwh: float
+    price: float
+    own_price: float
+    sun_kwh: float
+    toll: float
+    ahead_kwh: float
+    need_kwh: float
+
+
+class Worth(NamedTuple):
+    """Least cost to go from each edge on, before its trips, and what that is reckoned at.
+
+    of : shape (n_slots + 1, n_layers, n_phases, n_levels + some to spare), to be filled in from edge `since` on; from edge
+        `until` on what stands in `later` counts instead, but that all of it is in `of` where `until` is the horizon's end.
+    floor_kwh, step_kwh : the lowest level, not above 0, and how far apart levels are.
+    first, past : which of the levels the car can be at, at each edge, see `reachable`. Shapes (n_slots + 1,).
+    aheads : the layers at each edge, shape (n_slots + 1, n_layers). [kWh]
+    """
+
+    of: Floats
+    later: Floats
+    since: int
+    until: int
+    floor_kwh: float
+    step_kwh: float
+    first: Counts
+    past: Counts
+    aheads: Floats
+
+
+class Levels(NamedTuple):
+    """The levels that a car can be at, at an edge: see `Worth`."""
+
+    floor_kwh: float
+    step_kwh: float
+    first: int
+    past: int
+
+
+class May(NamedTuple):
+    """Slots that may begin a timer's session, that may be its last, that begin a new night, and that may be in a session
+    which began in the night before; shapes (n_slots,)."""
+
+    start: Flags
+    end: Flags
+    new_night: Flags
+    cross: Flags
+
+
+class Timer(NamedTuple):
+    """What a car that charges once a night at one current is planned by.
+
+    currents : those that are tried, shape (n_currents,). [A] never : price of a kWh that is missed, above any other.
+    """
+
+    worth: Worth
+    currents: Floats
+    never: float
+    may: May
+    slots: Slots
+    pack: Pack
+
+
+@compiled
+def slot_at(t: int, slots: Slots, ahead_kwh: float) -> Slot:
+    """What one slot offers and asks in a layer, in numbers that a loop over levels can keep at hand."""
+    return Slot(
+        slots.hours,
+        slots.room_a[t],
+        slots.pinned_a[t],
+        slots.limit_kwh[t],
+        slots.price[t],
+        slots.own_price[t],
+        slots.sun_kwh[t],
+        slots.toll[t],
+        ahead_kwh,
+        slots.need_kwh[t + 1] - 1e-6,
+    )
+
+
+@compiled
+def charged(amps: float, level: float, mean_level: float, slot: Slot, pack: Pack) -> tuple[float, float, float]:
+    """A slot at a current: its cost without care and start, and cautious and mean SoC after it."""
+    offered_kw = min(amps * pack.kw_per_a, pack.most_wall_kw)
+    battery_kw, wall_kw = accepted_kw(
+        offered_kw, mean_level / pack.usable_kwh, pack.mean[0], pack.mean[1], pack.onboard_kw, pack.taper_from
+    )
+    _, gained, drawn = draw(battery_kw, wall_kw, mean_level, slot.limit_kwh, slot.hours)
+    battery_kw, wall_kw = accepted_kw(
+        offered_kw, level / pack.usable_kwh, pack.cautious[0], pack.cautious[1], pack.onboard_kw, pack.taper_from
+    )
+    _, cautious_gain, _ = draw(battery_kw, wall_kw, level, slot.limit_kwh, slot.hours)
+    own = min(drawn, slot.sun_kwh)
+    cost = slot.own_price * own + slot.price * (drawn - own) + slot.toll * amps
+    return cost, level + cautious_gain, mean_level + gained
+
+
+@compiled
+def layer_of(aheads: Floats, ahead: float) -> tuple[int, float]:
+    """The layer at or below how far the mean car is ahead, and the share of the next."""
+    if len(aheads) == 1:
+        return 0, 0.0
+    low = 0
+    while low < len(aheads) - 2 and aheads[low + 1] <= ahead:
+        low += 1
+    return low, min(1.0, max(0.0, (ahead - aheads[low]) / (aheads[low + 1] - aheads[low])))
+
+
+@compiled
+def worth_from(edge: int, worth: Worth) -> Floats:
+    """Values at an edge, shape (n_layers, n_phases, n_levels)."""
+    values = worth.of if edge < worth.until or worth.until == len(worth.of) - 1 else worth.later
+    found: Floats = values[edge]
+    return found
+
+
+@compiled
+def levels_at(edge: int, worth: Worth) -> Levels:
+    """The levels that the car can be at, at an edge."""
+    return Levels(worth.floor_kwh, worth.step_kwh, worth.first[edge], worth.past[edge])
+
+
+@compiled
+def value_at(levels: Levels, aheads: Floats, values: Floats, phase: int, level: float, mean: float) -> float:
+    """Value at both levels by linear interpolation. values : shape (n_layers, n_phases, n_levels)."""
+    place = (level - levels.floor_kwh) / levels.step_kwh
+    at = max(levels.first, min(levels.past - 2, int(place)))
+    part = min(1.0, max(0.0, place - at))
+    low, share = layer_of(aheads, mean - level)
+    found = values[low, phase, at] + part * (values[low, phase, at + 1] - values[low, phase, at])
+    if share > 0:
+        other = values[low + 1, phase, at] + part * (values[low + 1, phase, at + 1] - values[low + 1, phase, at])
+        found += share * (other - found)
+    return float(found)
+
+
+@compiled
+def _least_before(amps: float, wanted: float, slot: Slot, pack: Pack) -> float:
+    """The least cautious SoC before a slot at a current from which `wanted` is aboard after it."""
+    if amps <= 0 or wanted > slot.limit_kwh + NOTHING:
+        return wanted
+    low, high = 0.0, wanted
+    _, after, _ = charged(amps, 0.0, 0.0, slot, pack)
+    plain = wanted - after
+    if plain <= 0:
+        return 0.0
+    _, after, _ = charged(amps, plain, plain, slot, pack)
+    if wanted - NOTHING <= after <= wanted + NOTHING:
+        return plain
+    for _ in range(45):
+        middle = (low + high) / 2
+        _, after, _ = charged(amps, middle, middle, slot, pack)
+        if after >= wanted - NOTHING:
+            high = middle
+        else:
+            low = middle
+    return high
+
+
+@compiled
+def needs(slots: Slots, pack: Pack) -> tuple[Floats, Floats]:
+    """What must be aboard at each edge, before and after any trip there, so that charging fully from then on misses
+    nothing."""
+    n = len(slots.room_a)
+    need, after_trips = np.zeros(n + 1), np.zeros(n + 1)
+    nth = len(slots.trip_edge) - 1
+    for t in range(n, -1, -1):
+        if t < n:
+            pinned = slots.pinned_a[t]
+            amps = slots.room_a[t] if np.isnan(pinned) else pinned
+            need[t] = _least_before(amps, need[t + 1], slot_at(t, slots, 0.0), pack) if need[t + 1] > 0 else 0.0
+        need[t] = max(need[t], slots.wants[t])
+        after_trips[t] = need[t]
+        while nth >= 0 and slots.trip_edge[nth] == t:
+            after = need[t] + slots.trip_kwh[nth] if need[t] > 0 else 0.0
+            need[t] = max(after, slots.trip_wants[nth])
+            nth -= 1
+    return need, after_trips
+
+
+@compiled
+def fully(since: int, soc_kwh: float, slots: Slots, pack: Pack) -> tuple[Floats, Floats]:
+    """What is aboard of the cautious car that always charges at the most from an edge on: at each edge before its trips,
+    and before each trip; infinite before that edge."""
+    n = len(slots.room_a)
+    at_edge, at_trip = np.full(n + 1, np.inf), np.full(len(slots.trip_edge), np.inf)
+    level, nth = soc_kwh, int(np.searchsorted(slots.trip_edge, since))
+    for t in range(since, n + 1):
+        at_edge[t] = level
+        while nth < len(slots.trip_edge) and slots.trip_edge[nth] == t:
+            at_trip[nth] = level
+            level = max(0.0, level - slots.trip_kwh[nth])
+            nth += 1
+        if t < n:
+            amps = slots.room_a[t] if np.isnan(slots.pinned_a[t]) else slots.pinned_a[t]
+            if amps > 0:
+                _, level, _ = charged(amps, level, level, slot_at(t, slots, 0.0), pack)
+    return at_edge, at_trip
+
+
+@compiled
+def reachable(
+    since: int, soc_kwh: float, floor_kwh: float, step_kwh: float, n_levels: int, slots: Slots, pack: Pack
+) -> tuple[Counts, Counts]:
+    """Which levels a car can be at, at each edge from one on, with a neighbour at either end: the first, and one past the
+    last.
+
+    It is no lower than a car that never charges, and no higher than one that always charges at the most.
+    """
+    n = len(slots.room_a)
+    highest, _ = fully(since, soc_kwh, slots, pack)
+    first, past = np.zeros(n + 1, dtype=np.int64), np.zeros(n + 1, dtype=np.int64)
+    lowest, nth = soc_kwh, int(np.searchsorted(slots.trip_edge, since))
+    for t in range(since, n + 1):
+        past[t] = min(n_levels, int((highest[t] + 1e-6 - floor_kwh) / step_kwh) + 3)
+        while nth < len(slots.trip_edge) and slots.trip_edge[nth] == t:
+            lowest = max(0.0, lowest - slots.trip_kwh[nth])
+            nth += 1
+        first[t] = max(0, min(int((lowest - 1e-6 - floor_kwh) / step_kwh), past[t] - 2))
+    return first, past
+
+
+@compiled
+def care_of(mean_level: float, pack: Pack) -> float:
+    """Care of half a slot at a level; a slot counts half of it at either end."""
+    return 0.5 * pack.care * max(0.0, mean_level - pack.rest_kwh)
+
+
+@compiled
+def waiting_low(mean_level: float, never: float, slot: Slot, pack: Pack) -> float:
+    """What it counts not to charge below the boost level."""
+    return never / 100 if slot.room_a > 0 and mean_level < pack.boost_kwh - NOTHING else 0.0
