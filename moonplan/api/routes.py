@@ -27,7 +27,7 @@ from moonplan.planning.drawing import drawing
 from moonplan.planning.evenings import set_evening
 from moonplan.planning.heading import heading
 from moonplan.planning.series import text_of
-from moonplan.planning.tonight import edit_evening, refinement, tonight
+from moonplan.planning.tonight import edit_evening, night_with, refinement, tonight
 
 
 class FromOurPages(APIKeyCookie):
@@ -100,6 +100,14 @@ def patch_tonight(request: HttpRequest, vehicle_id: int, given: s.EveningEdit) -
     vehicle = rows.Vehicle.objects.of(person.household).get(pk=vehicle_id)
     edit_evening(person, vehicle, given.dict(exclude_unset=True, exclude={"versions"}), given.versions)
     return tonight(person)
+
+
+@api.post("/tonight/{int:vehicle_id}/night", response={200: s.CarNight, **PROBLEMS}, operation_id="night_with")
+def post_night_with(request: HttpRequest, vehicle_id: int, given: s.EveningEdit) -> Any:
+    """What the night would come to with an edit; nothing is kept."""
+    person = person_of(request)
+    vehicle = rows.Vehicle.objects.of(person.household).get(pk=vehicle_id)
+    return night_with(person, vehicle, given.dict(exclude_unset=True, exclude={"versions"}), given.versions)
 
 
 @api.get("/tonight/refinement", response={200: s.Refinement, **PROBLEMS}, operation_id="refinement")

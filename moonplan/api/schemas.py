@@ -319,7 +319,16 @@ class Inputs(Schema):
     keep_off: list[KeptOff]
 
 
-class CarTonight(Schema):
+class CarNight(Schema):
+    """What a car's night comes to, and its SoC through it."""
+
+    soc_to_pct: float
+    wall_kwh: float
+    cost: float
+    tide: list[Point]
+
+
+class CarTonight(CarNight):
     id: str
     name: str
     place: str
@@ -333,13 +342,9 @@ class CarTonight(Schema):
     why: str
     departure: DepartureOut | None
     soc_from_pct: float
-    soc_to_pct: float
-    wall_kwh: float
     solar_kwh: float
-    cost: float
     cost_sun_free: float
     range_km: float
-    tide: list[Point]
     limit: list[Point]
     reserve_pct: float
     limit_a: float

@@ -201,13 +201,10 @@ def _car(made: Plan, i: int, decision: Decision, told: dict[str, Any], vehicle: 
         "why": decision.why,
         "departure": departures[0] | _trip_of(decision, usable) if departures else None,
         "soc_from_pct": round(float(problem.cars[i].soc_kwh) / usable * 100, 1),
-        "soc_to_pct": round((sessions[-1].soc_to if sessions else car.soc_kwh / usable) * 100, 1),
-        "wall_kwh": round(sum(s.wall_kwh for s in sessions), 3),
+        **_night_of(made, i, decision, told, until),
         "solar_kwh": round(sum(s.solar_kwh for s in sessions), 3),
-        "cost": round(sum(s.cost for s in sessions), 5),
         "cost_sun_free": round(sum(s.cost_sun_free for s in sessions), 5),
         "range_km": round(sum(s.range_km for s in sessions), 2),
-        "tide": [{"at": at, "value": pct} for at, pct in told["soc_pct"][: shown + 1]],
         "limit": [_point(problem.grid.starts[t], car.limit_kwh[t] / usable * 100) for t in range(shown)],
         "reserve_pct": car.vehicle.reserve_pct,
         "limit_a": told["limit_a"],
@@ -216,6 +213,17 @@ def _car(made: Plan, i: int, decision: Decision, told: dict[str, Any], vehicle: 
         "pinnable": [_pinnable(made, i, session) for session in sessions],
         "to_key_in": _to_key_in(car, decision, problem.household.zone),
         "inputs": _inputs(car, vehicle, the_night(made.problem.household), problem.household.now, problem.household.habit),
+    }
+
+
+def _night_of(made: Plan, i: int, decision: Decision, told: dict[str, Any], until: datetime) -> dict[str, Any]:
+    """What a car's night comes to, and its SoC through it."""
+    car, sessions = made.problem.cars[i], decision.sessions
+    return {
+        "soc_to_pct": round((sessions[-1].soc_to if sessions else car.soc_kwh / car.vehicle.usable_kwh) * 100, 1),
+        "wall_kwh": round(sum(s.wall_kwh for s in sessions), 3),
+        "cost": round(sum(s.cost for s in sessions), 5),
+        "tide": [{"at": at, "value": pct} for at, pct in told["soc_pct"][: _shown(made, until) + 1]],
     }
 
 
@@ -326,6 +334,24 @@ def edit_evening(person: Person, vehicle: Vehicle, given: Mapping[str, Any], ver
     evening_fields = {key: given[key] for key in _EVENING_FIELDS if key in given}
     if evening_fields:
         _evening(person, vehicle, evening_fields, versions.get("evening", 0), now)
+
+
+def night_with(person: Person, vehicle: Vehicle, given: Mapping[str, Any], versions: Mapping[str, int]) -> dict[str, Any]:
+    """What a car's night would come to with an edit, of which nothing is kept.
+
+    Raises
+    ------
+    Conflict, Refused
+        As `edit_evening`.
+    """
+    with transaction.atomic():
+        edit_evening(person, vehicle, given, versions)
+        edited = as_core(household_document(person.household, planning_now()))
+        transaction.set_rollback(True)
+    made = plan(edited, prove=False)
+    decisions = [decide(made, nth) for nth in range(len(made.problem.cars))]
+    i = next(nth for nth, car in enumerate(made.problem.cars) if car.id == str(vehicle.pk))
+    return _night_of(made, i, decisions[i], document(made)["vehicles"][i], _last_leave(made, decisions))
 
 
 def _soc(person: Person, vehicle: Vehicle, pct: float, version: int, now: datetime) -> None:

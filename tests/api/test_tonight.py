@@ -145,6 +145,23 @@ def test_two_people_on_the_same_evening(signed_in: Browser, other_person: Person
     assert car_of(signed_in.get("/tonight")[1], "Wren")["inputs"]["km"] == 40
 
 
+def test_a_night_with_an_edit_is_told_and_nothing_of_it_kept(signed_in: Browser):
+    _, before = signed_in.get("/tonight")
+    wren = car_of(before, "Wren")
+    path = f"/tonight/{wren['id']}"
+
+    status, night = signed_in.send("post", f"{path}/night", {"limit_pct": 70, "versions": versions(wren)})
+    assert (status, night["soc_to_pct"]) == (200, 70)
+    assert max(point["value"] for point in night["tide"]) == pytest.approx(70, abs=0.1)
+    assert night["cost"] < wren["cost"]
+    assert signed_in.send("post", f"{path}/night", {"limit_pct": 700, "versions": versions(wren)})[0] == 422
+
+    _, after = signed_in.get("/tonight")
+    assert (after["revision"], after["undo"]) == (before["revision"], before["undo"])
+    _, edited = signed_in.send("patch", path, {"limit_pct": 70, "versions": versions(wren)})
+    assert car_of(edited, "Wren")["tide"] == night["tide"]
+
+
 def test_the_plan_that_was_shown_is_kept_once(signed_in: Browser, person: Person):
     signed_in.get("/tonight")
     signed_in.get("/tonight")

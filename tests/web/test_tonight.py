@@ -150,6 +150,9 @@ def test_two_windows_on_the_same_car_lose_nothing(demo: Served, open_page):
 
     asked = car(mine, "Wren").get_by_role("alertdialog")
     expect(asked).to_contain_text("distance: theirs 40 km, yours 30 km")
+    # Both nights over each other, and what each comes to.
+    expect(asked.get_by_role("img", name="SoC through the night with their change and with yours")).to_be_visible()
+    expect(asked).to_contain_text(re.compile(r"Theirs: 90 %, \d+\.\d kWh, €\d.*Yours: 90 %, \d+\.\d kWh, €\d"))
     asked.get_by_role("button", name="Use mine").click()
     expect(car(mine, "Wren").get_by_role("spinbutton", name="Distance")).to_have_value("30")
     expect(asked).to_have_count(0)

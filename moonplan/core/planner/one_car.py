@@ -49,7 +49,7 @@ class Effort:
 COARSE = Effort(states=50_000, levels_per_slot=2, layers=2, ways=2, timer_shares=(1.0, 0.5, 0.0))
 CLOSER = Effort(states=100_000, levels_per_slot=3, layers=3, ways=8)
 FINE = Effort(states=300_000, levels_per_slot=4, layers=4, ways=16)
-FINEST = Effort(states=300_000, levels_per_slot=4, layers=8, ways=32)
+FINEST = Effort(states=300_000, levels_per_slot=4, layers=6, ways=32)
 
 
 @dataclass(frozen=True)

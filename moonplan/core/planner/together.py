@@ -26,8 +26,8 @@ _SOON = 0.5
 _THOROUGHLY, _AGAIN = 2.0, 0.5
 _FEWEST_TRIES = 8
 _SLOTS_SOON, _SLOTS_THOROUGHLY = 60_000, 600_000
-# Up to how many cars are planned finely soon.
-_FEW_CARS = 2
+# Up to how many cars are planned finely soon, and up to how many slots of cars later.
+_FEW_CARS, _SLOTS_FINELY = 2, 4_000
 # How many small moves a car has, soon and thoroughly.
 _FEW_MOVES, _MANY_MOVES = 20, 150
 
@@ -49,16 +49,16 @@ def plan_together(problem: Problem) -> Candidate:
 def refined(problem: Problem, found: Candidate) -> Candidate:
     """The best plan that a longer search finds."""
     best, (cars, nights) = found, _size(problem)
+    small = cars * problem.grid.n_slots <= _SLOTS_FINELY
     if cars > 1:
         contended = contended_slots(problem, _alone(problem, COARSE).amps)
         for part in (_THOROUGHLY, _AGAIN):
             tries = _tries(problem, part * cars**2 * nights, _SLOTS_THOROUGHLY)
-            best = swept(
-                problem,
-                _settled(problem, searched(problem, best, tries=tries, effort=CLOSER, contended=contended), FINE),
-                effort=CLOSER,
-            )
-    return paired(problem, _settled(problem, best, FINEST))
+            best = searched(problem, best, tries=tries, effort=CLOSER, contended=contended)
+            best = swept(problem, _settled(problem, best, FINE if small else CLOSER), effort=CLOSER)
+    # What the recursions found takes hundreds of megabytes where there are many cars and layers.
+    problem.let_go("one car")
+    return paired(problem, _settled(problem, best, FINEST if small else CLOSER))
 
 
 def _better(one: Candidate, other: Candidate) -> Candidate:

@@ -91,6 +91,26 @@ export interface paths {
         patch: operations["edit_evening"];
         trace?: never;
     };
+    "/api/tonight/{vehicle_id}/night": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Post Night With
+         * @description What the night would come to with an edit; nothing is kept.
+         */
+        post: operations["night_with"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/tonight/refinement": {
         parameters: {
             query?: never;
@@ -1103,6 +1123,14 @@ export interface components {
         };
         /** CarTonight */
         CarTonight: {
+            /** Soc To Pct */
+            soc_to_pct: number;
+            /** Wall Kwh */
+            wall_kwh: number;
+            /** Cost */
+            cost: number;
+            /** Tide */
+            tide: components["schemas"]["Point"][];
             /** Id */
             id: string;
             /** Name */
@@ -1134,20 +1162,12 @@ export interface components {
             departure: components["schemas"]["DepartureOut"] | null;
             /** Soc From Pct */
             soc_from_pct: number;
-            /** Soc To Pct */
-            soc_to_pct: number;
-            /** Wall Kwh */
-            wall_kwh: number;
             /** Solar Kwh */
             solar_kwh: number;
-            /** Cost */
-            cost: number;
             /** Cost Sun Free */
             cost_sun_free: number;
             /** Range Km */
             range_km: number;
-            /** Tide */
-            tide: components["schemas"]["Point"][];
             /** Limit */
             limit: components["schemas"]["Point"][];
             /** Reserve Pct */
@@ -1513,6 +1533,20 @@ export interface components {
             versions: {
                 [key: string]: number;
             };
+        };
+        /**
+         * CarNight
+         * @description What a car's night comes to, and its SoC through it.
+         */
+        CarNight: {
+            /** Soc To Pct */
+            soc_to_pct: number;
+            /** Wall Kwh */
+            wall_kwh: number;
+            /** Cost */
+            cost: number;
+            /** Tide */
+            tide: components["schemas"]["Point"][];
         };
         /**
          * Refinement
@@ -4272,6 +4306,86 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Tonight"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    night_with: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                vehicle_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EveningEdit"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CarNight"];
                 };
             };
             /** @description Bad Request */

@@ -33,9 +33,10 @@ export function CarEvening({ car: known, manner, cautions }: Props) {
       {problem?.status === 409 && editing.variables && (
         <Conflict
           problem={problem.problem}
-          mine={editing.variables}
+          car={known}
+          mine={overTheirs(editing.variables, problem.problem.version ?? 0)}
           manner={manner}
-          onMine={() => editing.mutate(overTheirs(editing.variables, problem.problem.version ?? 0))}
+          onMine={editing.mutate}
           onTheirs={() => editing.reset()}
         />
       )}

@@ -1,13 +1,17 @@
-import type { Problem } from "../api/client";
+import type { CarTonight, Problem } from "../api/client";
 import { amps, clock, type Manner, toUnit } from "../shared/format";
 import classes from "./Tonight.module.css";
-import type { Edit } from "./tonight.queries";
+import { TwoTides } from "./TwoTides";
+import { type Edit, useNightWith } from "./tonight.queries";
 
 interface Props {
   problem: Problem;
+  /** As it is with what the other person did. */
+  car: CarTonight;
+  /** The edit that was refused, as it would be made over theirs. */
   mine: Edit;
   manner: Manner;
-  onMine: () => void;
+  onMine: (edit: Edit) => void;
   onTheirs: () => void;
 }
 
@@ -28,7 +32,8 @@ function stretch({ start, end, amps: current }: { start: string | null; end: str
 }
 
 /** Somebody changed the same thing meanwhile: both are shown, and the person chooses. */
-export function Conflict({ problem, mine, manner, onMine, onTheirs }: Props) {
+export function Conflict({ problem, car, mine, manner, onMine, onTheirs }: Props) {
+  const withMine = useNightWith(car.id, mine);
   const fields = Object.keys(mine).filter((field) => field !== "versions") as (keyof Edit)[];
   function shown(field: string, value: unknown): string {
     if (value === null || value === undefined) return "as usual";
@@ -47,10 +52,12 @@ export function Conflict({ problem, mine, manner, onMine, onTheirs }: Props) {
           <strong>{shown(field, mine[field])}</strong>
         </div>
       ))}
+      {withMine.isPending && <div aria-live="polite">Working out the night with yours …</div>}
+      {withMine.data && <TwoTides theirs={car} mine={withMine.data} manner={manner} />}
       <button type="button" onClick={onTheirs}>
         Keep theirs
       </button>
-      <button type="button" onClick={onMine}>
+      <button type="button" onClick={() => onMine(mine)}>
         Use mine
       </button>
     </div>

@@ -54,6 +54,22 @@ export function useEveningEdit(carId: string) {
   });
 }
 
+/** What a car's night would come to with an edit that is not made. */
+export function useNightWith(carId: string, { versions = {}, ...edit }: Edit) {
+  return useQuery({
+    queryKey: ["night with", carId, edit, versions],
+    queryFn: () =>
+      told(
+        api.POST("/api/tonight/{vehicle_id}/night", {
+          params: { path: { vehicle_id: Number(carId) } },
+          body: { ...edit, versions },
+        }),
+      ),
+    refetchOnWindowFocus: false,
+    retry: false,
+  });
+}
+
 function versionsOf(car?: Tonight["cars"][number]): EveningEdit["versions"] {
   if (!car) return {};
   const { soc_version: soc, trip_version: trip, evening_version: evening, vehicle_version: vehicle } = car.inputs;
