@@ -145,21 +145,62 @@ def test_two_people_on_the_same_evening(signed_in: Browser, other_person: Person
     assert car_of(signed_in.get("/tonight")[1], "Wren")["inputs"]["km"] == 40
 
 
-def test_a_night_with_an_edit_is_told_and_nothing_of_it_kept(signed_in: Browser):
-    _, before = signed_in.get("/tonight")
-    wren = car_of(before, "Wren")
+def test_a_night_with_an_edit_is_told_and_is_the_one_that_the_edit_makes(signed_in: Browser):
+    wren = car_of(signed_in.get("/tonight")[1], "Wren")
     path = f"/tonight/{wren['id']}"
 
+    _, as_it_stands = signed_in.send("post", f"{path}/night", {"versions": versions(wren)})
     status, night = signed_in.send("post", f"{path}/night", {"limit_pct": 70, "versions": versions(wren)})
+
+    assert as_it_stands == {key: wren[key] for key in ("soc_to_pct", "wall_kwh", "cost", "tide")}
     assert (status, night["soc_to_pct"]) == (200, 70)
     assert max(point["value"] for point in night["tide"]) == pytest.approx(70, abs=0.1)
     assert night["cost"] < wren["cost"]
-    assert signed_in.send("post", f"{path}/night", {"limit_pct": 700, "versions": versions(wren)})[0] == 422
-
-    _, after = signed_in.get("/tonight")
-    assert (after["revision"], after["undo"]) == (before["revision"], before["undo"])
     _, edited = signed_in.send("patch", path, {"limit_pct": 70, "versions": versions(wren)})
     assert car_of(edited, "Wren")["tide"] == night["tide"]
+
+
+@pytest.mark.parametrize(
+    ("edit", "told"),
+    [
+        ({"soc_pct": 40}, 200),
+        ({"km": 60}, 200),
+        ({"leave": "2026-01-15T09:00:00+01:00"}, 200),
+        ({"habit": "plug_and_go"}, 200),
+        ({"plugged_in": False}, 200),
+        ({"keep_off": [{"start": "02:00", "end": "04:00"}]}, 200),
+        ({"limit_pct": 700}, 422),
+        ({"pins": [{"start": "02:00", "end": "04:00", "amps": 90}]}, 422),
+    ],
+)
+def test_nothing_is_kept_of_a_night_that_was_only_asked_for(
+    signed_in: Browser, person: Person, edit: dict[str, object], told: int
+):
+    _, before = signed_in.get("/tonight")
+    wren = car_of(before, "Wren")
+    changes = Change.objects.filter(household=person.household).count()
+
+    status, answer = signed_in.send("post", f"/tonight/{wren['id']}/night", edit | {"versions": versions(wren)})
+
+    assert status == told
+    if told == 422:
+        assert answer["mistakes"][0]["field"].startswith(next(iter(edit)))
+    _, after = signed_in.get("/tonight")
+    assert (after["revision"], after["undo"]) == (before["revision"], before["undo"])
+    assert car_of(after, "Wren") == wren
+    assert Change.objects.filter(household=person.household).count() == changes
+    assert ShownPlan.objects.filter(household=person.household).count() == 1
+
+
+def test_a_night_can_t_be_asked_for_on_what_somebody_else_has_changed(signed_in: Browser, other_person: Person):
+    other = Browser(other_person)
+    wren = car_of(signed_in.get("/tonight")[1], "Wren")
+    path, seen = f"/tonight/{wren['id']}", versions(wren)
+    other.send("patch", path, {"km": 40, "versions": seen})
+
+    status, told = signed_in.send("post", f"{path}/night", {"km": 25, "versions": seen})
+
+    assert (status, told["by"], told["current"]["km"]) == (409, "robin", 40)
 
 
 def test_the_plan_that_was_shown_is_kept_once(signed_in: Browser, person: Person):

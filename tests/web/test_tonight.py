@@ -150,12 +150,40 @@ def test_two_windows_on_the_same_car_lose_nothing(demo: Served, open_page):
 
     asked = car(mine, "Wren").get_by_role("alertdialog")
     expect(asked).to_contain_text("distance: theirs 40 km, yours 30 km")
-    # Both nights over each other, and what each comes to.
-    expect(asked.get_by_role("img", name="SoC through the night with their change and with yours")).to_be_visible()
-    expect(asked).to_contain_text(re.compile(r"Theirs: 90 %, \d+\.\d kWh, €\d.*Yours: 90 %, \d+\.\d kWh, €\d"))
     asked.get_by_role("button", name="Use mine").click()
     expect(car(mine, "Wren").get_by_role("spinbutton", name="Distance")).to_have_value("30")
     expect(asked).to_have_count(0)
+
+
+@pytest.mark.parametrize("viewport", [DESK, PHONE], ids=["desk", "phone"])
+def test_two_nights_are_drawn_over_each_other_and_chosen_by_figure(demo: Served, open_page, viewport):
+    mine, theirs = open_page(demo.link, viewport), open_page(demo.new_link(), viewport)
+    for page in (theirs, mine):
+        expect(car(page, "Wren")).to_be_visible()
+    for page, soc in ((theirs, "61"), (mine, "45")):
+        field = car(page, "Wren").get_by_role("spinbutton", name="SoC now")
+        field.fill(soc)
+        field.press("Enter")
+        if page is theirs:
+            expect(page.get_by_role("button", name="Undo “Wren: SoC 61 %”")).to_be_visible()
+
+    asked = car(mine, "Wren").get_by_role("alertdialog")
+    expect(asked.get_by_role("img", name="SoC through the night with their change and with yours")).to_be_visible()
+    figures = re.compile(r"Theirs: 90 %, (\d+\.\d) kWh, €(\d+\.\d\d)\s*Yours: 90 %, (\d+\.\d) kWh, €(\d+\.\d\d)")
+    expect(asked).to_contain_text(figures)
+    found = figures.search(asked.inner_text())
+    assert found is not None
+    kwh, cost, more_kwh, more_cost = (float(figure) for figure in found.groups())
+    # To 90 % from 61 % or from 45 %, at one price a kWh.
+    assert more_kwh / kwh == pytest.approx((90 - 45) / (90 - 61), rel=0.03)
+    assert more_cost / more_kwh == pytest.approx(cost / kwh, rel=0.03)
+    wide = mine.evaluate("document.documentElement.scrollWidth - document.documentElement.clientWidth")
+    assert wide == 0
+
+    asked.get_by_role("button", name="Keep theirs").click()
+    expect(asked).to_have_count(0)
+    expect(car(mine, "Wren").get_by_role("spinbutton", name="SoC now")).to_have_value("61")
+    expect(car(mine, "Wren")).to_contain_text(f"{kwh} kWh")
 
 
 @pytest.mark.parametrize("viewport", [DESK, PHONE], ids=["desk", "phone"])

@@ -341,9 +341,12 @@ def _most_gain(car: Car, slots: Slots) -> float:
 
 
 def _aheads(car: Car, most_a: Floats, hours: float, n_layers: int) -> Floats:
-    """Layers of how far the mean car may be ahead of the cautious one at each edge: even steps up to how far it is once the
-    car has charged all that it can hold and has driven, with no limit that brought the two together, shape
-    (n_slots + 1, n_layers). [kWh]
+    """Layers of how far the mean car may be ahead of the cautious one at each edge, shape (n_slots + 1, n_layers). [kWh]
+
+    Even steps up to how far it is once the car has charged, at its most, all that it can hold and has driven, with no limit
+    that brought the two together.
+    At less current it may get further ahead, and the outermost layer counts: layers that reached as far as that would lie
+    further apart, and nothing is gained by it.
 
     most_a : most current in each slot, shape (n_slots,).
     """

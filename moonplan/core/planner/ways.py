@@ -214,12 +214,7 @@ def _kept(choices: Choices, found: int, ways: Ways, came: Counts, chosen: Floats
     many = 0
     for at in np.argsort(choices.rank[:found], kind="mergesort"):
         level, mean, flowing = choices.level[at], choices.mean[at], choices.amps[at] > 0
-        near = False
-        for w in range(many):
-            if flows[w] == flowing and abs(ways.level[w] - level) < apart and abs(ways.mean[w] - mean) < apart:
-                near = True
-                break
-        if near:
+        if _is_near(ways, flows[:many], flowing, level, mean, apart):
             continue
         ways.level[many], ways.mean[many], ways.paid[many] = level, mean, choices.paid[at]
         came[many], chosen[many], flows[many] = choices.way[at], choices.amps[at], flowing
@@ -227,6 +222,15 @@ def _kept(choices: Choices, found: int, ways: Ways, came: Counts, chosen: Floats
         if many == len(flows):
             break
     return many
+
+
+@compiled
+def _is_near(ways: Ways, marks: Flags | Counts, mark: int, level: float, mean: float, apart: float) -> bool:
+    """Whether one of the ways with the same mark has come to nearly the same place. marks : one for each way so far."""
+    for w in range(len(marks)):
+        if marks[w] == mark and abs(ways.level[w] - level) < apart and abs(ways.mean[w] - mean) < apart:
+            return True
+    return False
 
 
 @compiled
@@ -272,12 +276,7 @@ def _amps_for(gain_kwh: float, slot: Slot, pack: Pack) -> float:
 
 
 @compiled
-def timer_amps(
-    amps: Floats,
-    aboard: tuple[float, float],
-    width: int,
-    timer: Timer,
-) -> None:
+def timer_amps(amps: Floats, aboard: tuple[float, float], width: int, timer: Timer) -> None:
     """A timer's sessions, shape (n_slots,). [A]
 
     amps, aboard, width : as in `managed_amps`; the values' first edge is where a night begins.
@@ -424,18 +423,11 @@ def _without(
 
 
 @compiled
-def _with_sessions(
-    choices: Choices,
-    found: int,
-    many: int,
-    night: tuple[int, int],
-    waits: Waits,
-    timer: Timer,
-) -> int:
+def _with_sessions(choices: Choices, found: int, many: int, night: tuple[int, int], waits: Waits, timer: Timer) -> int:
     """Add the sessions of a night that promise most to the choices; how many there are then."""
     currents = timer.currents
     first, end = night
-    promises = waits.promise[:many].copy().reshape(-1)
+    promises = waits.promise[:many].reshape(-1)
     looked_at = min(_LOOKED_AT + _LOOKED_AT_MORE * (many - 1), len(promises))
     close = min(np.partition(promises, looked_at - 1)[looked_at - 1], 1e300) + NOTHING
     for w in range(many):
@@ -553,12 +545,7 @@ def _lived(
         aboard = (was.level[way], was.mean[way])
         session = (start, last, choices.amps[at])
         paid, level, mean, trips = _through((was_edge[way], until), session, aboard, was_nth[way], never, slots, pack)
-        near = False
-        for w in range(many):
-            if edge[w] == until and abs(ways.level[w] - level) < apart and abs(ways.mean[w] - mean) < apart:
-                near = True
-                break
-        if near:
+        if _is_near(ways, edge[:many], until, level, mean, apart):
             continue
         ways.level[many], ways.mean[many], ways.paid[many] = level, mean, was.paid[way] + paid
         edge[many], nth[many], goes_on[many] = until, trips, last == until - 1 or (was_on[way] and until == was_edge[way])

@@ -1,4 +1,4 @@
-import { Fragment } from "react";
+import { type Dispatch, Fragment, type SetStateAction } from "react";
 import { distance, energy, type Manner, money, nightShort, nightTitle, percent } from "../shared/format";
 import classes from "./Days.module.css";
 import type { CarDays, Days, Trip, useDaysEdit } from "./days.queries";
@@ -12,7 +12,7 @@ interface Props {
   manner: Manner;
   edit: ReturnType<typeof useDaysEdit>;
   editing: string | null;
-  setEditing: (trip: string | null) => void;
+  setEditing: Dispatch<SetStateAction<string | null>>;
 }
 
 /** A row a night and car: what leaves in it, need against what is recovered, cost and margin. */
@@ -154,7 +154,8 @@ function Opened({ plan, car, n, manner, edit, editing, setEditing }: RowProps & 
               day={tomorrow}
               manner={manner}
               edit={edit}
-              onDone={() => setEditing(null)}
+              // Another may be open by the time that the answer has come.
+              onDone={() => setEditing((open) => (open === editing ? null : open))}
             />
           </td>
         </tr>

@@ -33,7 +33,7 @@ export function CarEvening({ car: known, manner, cautions }: Props) {
       {problem?.status === 409 && editing.variables && (
         <Conflict
           problem={problem.problem}
-          car={known}
+          carId={known.id}
           mine={overTheirs(editing.variables, problem.problem.version ?? 0)}
           manner={manner}
           onMine={editing.mutate}

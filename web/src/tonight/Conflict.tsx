@@ -1,4 +1,4 @@
-import type { CarTonight, Problem } from "../api/client";
+import type { Problem } from "../api/client";
 import { amps, clock, type Manner, toUnit } from "../shared/format";
 import classes from "./Tonight.module.css";
 import { TwoTides } from "./TwoTides";
@@ -6,8 +6,7 @@ import { type Edit, useNightWith } from "./tonight.queries";
 
 interface Props {
   problem: Problem;
-  /** As it is with what the other person did. */
-  car: CarTonight;
+  carId: string;
   /** The edit that was refused, as it would be made over theirs. */
   mine: Edit;
   manner: Manner;
@@ -32,8 +31,10 @@ function stretch({ start, end, amps: current }: { start: string | null; end: str
 }
 
 /** Somebody changed the same thing meanwhile: both are shown, and the person chooses. */
-export function Conflict({ problem, car, mine, manner, onMine, onTheirs }: Props) {
-  const withMine = useNightWith(car.id, mine);
+export function Conflict({ problem, carId, mine, manner, onMine, onTheirs }: Props) {
+  // Both are asked for, so that they are planned alike: what the screen shows may have been searched for longer.
+  const withTheirs = useNightWith(carId, { versions: mine.versions });
+  const withMine = useNightWith(carId, mine);
   const fields = Object.keys(mine).filter((field) => field !== "versions") as (keyof Edit)[];
   function shown(field: string, value: unknown): string {
     if (value === null || value === undefined) return "as usual";
@@ -52,8 +53,8 @@ export function Conflict({ problem, car, mine, manner, onMine, onTheirs }: Props
           <strong>{shown(field, mine[field])}</strong>
         </div>
       ))}
-      {withMine.isPending && <div aria-live="polite">Working out the night with yours …</div>}
-      {withMine.data && <TwoTides theirs={car} mine={withMine.data} manner={manner} />}
+      {(withTheirs.isPending || withMine.isPending) && <div aria-live="polite">Working out both nights …</div>}
+      {withTheirs.data && withMine.data && <TwoTides theirs={withTheirs.data} mine={withMine.data} manner={manner} />}
       <button type="button" onClick={onTheirs}>
         Keep theirs
       </button>

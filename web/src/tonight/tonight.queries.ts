@@ -54,7 +54,7 @@ export function useEveningEdit(carId: string) {
   });
 }
 
-/** What a car's night would come to with an edit that is not made. */
+/** What a car's night would come to with an edit that is not made; with an empty one, what it comes to as it stands. */
 export function useNightWith(carId: string, { versions = {}, ...edit }: Edit) {
   return useQuery({
     queryKey: ["night with", carId, edit, versions],

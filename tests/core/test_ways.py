@@ -1,0 +1,277 @@
+"""One car's recursion: what its values are at levels that can be reckoned by hand, and the ways that go by them."""
+
+import json
+from dataclasses import replace
+from itertools import product
+from random import Random
+from typing import Any
+
+import numpy as np
+import pytest
+
+from moonplan.core.household import read
+from moonplan.core.planner.candidates import candidate, pinned, surroundings
+from moonplan.core.planner.constraints import broken_alone
+from moonplan.core.planner.habits import with_habits
+from moonplan.core.planner.one_car import COARSE, FINE, FINEST, Effort, OneCar, Surroundings, nothing_left
+from moonplan.core.planner.outcome import Outcome, outcome
+from moonplan.core.planner.problem import Problem, build
+from moonplan.core.planner.search import contended_slots
+from moonplan.core.planner.slots import OFF, ON, Worth, fully, levels_at, needs, value_at, worth_from
+from moonplan.core.timegrid import Floats
+from tests.bench.families import a_family_household
+from tests.core.factories import LOSSLESS, a_car, a_household, a_lead, a_trip, at
+
+FULL_KW, SLOT_H = 3.68, 0.25
+TWO_RATES = LOSSLESS | {"efficiency": 0.9, "cautious": {"efficiency": 0.8, "overhead_kw": 0.1}}
+
+
+def a_problem(**changes: Any) -> Problem:
+    return with_habits(build(a_household(**changes)))
+
+
+def alone_in(problem: Problem) -> Surroundings:
+    return surroundings(problem, [pinned(problem.cars[0])], 0)
+
+
+def planned_alone(problem: Problem, effort: Effort) -> tuple[OneCar, Floats]:
+    one_car = OneCar(problem, problem.cars[0], effort)
+    return one_car, nothing_left(problem.cars[0], one_car.whole(alone_in(problem)), problem)
+
+
+def values_of(one_car: OneCar) -> Worth:
+    assert one_car._kept is not None
+    return one_car._worth(one_car._kept, 0, len(one_car._most_a))
+
+
+def value(worth: Worth, edge: int, phase: int, level: float, mean: float | None = None) -> float:
+    reached = levels_at(edge, worth), worth.aheads[edge], worth_from(edge, worth)
+    return float(value_at(*reached, phase, level, level if mean is None else mean))
+
+
+def a_single_car(seed: int, cars: int, vehicle: str) -> Problem:
+    """One car of a family household, as if it had the house to itself."""
+    document = a_family_household(seed, cars=cars, nights=7)
+    mine = {
+        key: [one for one in document[key] if one.get("vehicle", one.get("id")) == vehicle] for key in ("trips", "rates")
+    }
+    vehicles = [one for one in document["vehicles"] if one["id"] == vehicle]
+    return with_habits(build(read(json.dumps(document | mine | {"vehicles": vehicles}))))
+
+
+# --- by hand -----------------------------------------------------------------------------------------------------------
+
+
+def test_what_must_be_aboard_rises_by_a_slot_at_a_time_towards_a_departure():
+    # 31 kWh wanted at 06:00 (a trip of 80 km and 30 % reserve): an hour of charging earlier 3.68 kWh less will do.
+    problem = a_problem(
+        vehicles=[a_car(reserve_pct=30)], trips=[a_trip("2026-01-15T06:00:00+01:00", "2026-01-15T18:00:00+01:00", 80)]
+    )
+    one_car, _ = planned_alone(problem, FINE)
+    slots, edge = one_car._slots(alone_in(problem)), problem.cars[0].departures[0].taking.edge
+    wanted = problem.cars[0].departures[0].required_kwh
+
+    need, after_trips = needs(slots, one_car._pack)
+
+    assert wanted == pytest.approx(0.2 * 80 + 15)
+    assert need[edge] == pytest.approx(wanted)
+    assert after_trips[edge] == 0
+    for hours in (1, 2, 5):
+        assert need[edge - 4 * hours] == pytest.approx(wanted - hours * FULL_KW)
+
+
+def test_always_charging_stops_at_the_limit_and_begins_again_after_the_trip():
+    problem = a_problem(
+        vehicles=[a_car(soc_pct=70, daily_limit_pct=80, end_pct=80)],
+        horizon_nights=2,
+        trips=[a_trip("2026-01-15T08:00:00+01:00", "2026-01-15T16:00:00+01:00", 50)],
+    )
+    one_car, _ = planned_alone(problem, COARSE)
+    edge = problem.cars[0].departures[0].taking.edge
+
+    at_edge, at_trip = fully(0, problem.cars[0].soc_kwh, one_car._slots(alone_in(problem)), one_car._pack)
+
+    assert at_edge[4] == pytest.approx(35 + FULL_KW)
+    assert at_edge[edge] == at_trip[0] == pytest.approx(40)
+    assert at_edge[edge + 1] == pytest.approx(30)
+    assert at_edge[-1] == pytest.approx(40)
+
+
+@pytest.mark.parametrize("effort", [COARSE, FINE])
+def test_a_missing_kwh_is_worth_what_it_costs_in_the_cheapest_hours_left(effort: Effort):
+    # Without loss, starts or care: 40 kWh wanted at the end, 0.10 from 22:00 to 06:00 and 0.30 after that until noon.
+    problem = a_problem(vehicles=[a_car(end_pct=80)])
+    one_car, _ = planned_alone(problem, effort)
+    worth = values_of(one_car)
+    ten, five, six = (
+        problem.grid.starts.index(at(f"2026-01-{time}:00+01:00")) for time in ("14T22:00", "15T05:00", "15T06:00")
+    )
+
+    # Values between levels are near, not exact.
+    assert value(worth, ten, OFF, 40) == pytest.approx(0, abs=0.03)
+    assert value(worth, ten, OFF, 30) == pytest.approx(10 * 0.10, abs=0.03)
+    assert value(worth, six, OFF, 30) == pytest.approx(10 * 0.30, abs=0.03)
+    # An hour of night is left: 3.68 kWh of the ten at 0.10.
+    assert value(worth, five, ON, 30) == pytest.approx(FULL_KW * 0.10 + (10 - FULL_KW) * 0.30, abs=0.03)
+
+
+def test_own_sun_comes_first_and_the_rest_is_bought():
+    # 2 kW more than the house takes, from 10:00 to noon, is worth nothing else: 4 of the 6 kWh wanted cost nothing.
+    problem = a_problem(vehicles=[a_car(soc_pct=50, end_pct=62, plug_in_hours=["10:00", "12:00"])])
+    sun = np.zeros(problem.grid.n_slots)
+    first = problem.grid.starts.index(at("2026-01-15T10:00:00+01:00"))
+    sun[first : first + 8] = 2 * SLOT_H
+    one_car = OneCar(problem, problem.cars[0], FINE)
+    around = Surroundings(alone_in(problem).room_a, sun)
+
+    amps = one_car.whole(around)
+
+    assert value(values_of(one_car), first, OFF, 25) == pytest.approx(2 * 0.30, abs=0.02)
+    drawn = problem.cars[0].run(amps, problem.cars[0].rate.mean, problem.grid).wall_kwh
+    assert drawn.sum() == pytest.approx(6, abs=0.05)
+    assert np.minimum(drawn, sun).sum() == pytest.approx(4, abs=0.05)
+
+
+def test_a_full_car_by_hand_is_worth_the_same_however_long_it_stays_plugged_in():
+    # The limit, 83.3 %, rises to 97.1 % for the trip, between two levels: no slot may bring in what is above it.
+    problem = a_problem(
+        vehicles=[a_car(control="hand", soc_pct=60, daily_limit_pct=83.3, reserve_pct=5, end_pct=83)],
+        horizon_nights=2,
+        trips=[a_trip("2026-01-15T07:00:00+01:00", "2026-01-15T17:00:00+01:00", 230.25)],
+    )
+    one_car, _ = planned_alone(problem, FINE)
+    worth, full = values_of(one_car), problem.cars[0].limit_kwh.max()
+    edge = problem.cars[0].departures[0].taking.edge
+    place = (full - worth.floor_kwh) / worth.step_kwh
+    assert full == pytest.approx(48.55, abs=0.01)
+    assert abs(place - round(place)) > 0.01
+
+    at_the_end = value(worth, edge - 1, ON, full)
+
+    assert value(worth, edge, OFF, full - 1) > at_the_end + 0.05
+    assert value(worth, edge - 24, ON, full) == pytest.approx(at_the_end, abs=0.02)
+
+
+# --- as good as any ----------------------------------------------------------------------------------------------------
+
+
+def best_of_every_choice(problem: Problem) -> Outcome:
+    """The best of every start, length and current in each night, and of none."""
+    car, grid = problem.cars[0], problem.grid
+    nights = sorted(set(grid.nights))
+    choices: list[list[tuple[int, int, float]]] = []
+    for night in nights:
+        inside = [t for t in np.flatnonzero(car.chargeable) if grid.nights[t] == night]
+        sessions = [(a, b, step) for a in inside for b in inside if a <= b for step in car.steps_a]
+        choices.append([(0, -1, 0.0), *sessions])
+    best: Outcome | None = None
+    for chosen in product(*choices):
+        amps = np.zeros(grid.n_slots)
+        for first, last, current in chosen:
+            amps[first : last + 1] = current
+        if any(broken_alone(problem, car, amps)):
+            continue
+        found = outcome(problem, [amps])
+        if best is None or found.rank < best.rank:
+            best = found
+    assert best is not None
+    return best
+
+
+@pytest.mark.parametrize("control", ["timer", "hand"])
+@pytest.mark.parametrize("seed", [1, 2])
+def test_two_nights_at_two_rates_are_planned_as_well_as_every_choice_of_sessions(control: str, seed: int):
+    chance = Random(seed)
+    hours = (("22:00", "23:00"), ("23:00", "00:00"), ("00:00", "00:15"))
+    bands = [
+        {"name": f"p{i}", "price": round(chance.uniform(0.05, 0.4), 3), "from": start, "to": end}
+        for i, (start, end) in enumerate(hours)
+    ]
+    problem = a_problem(
+        horizon_nights=2,
+        bedtime="22:30",
+        leads=[a_lead(control=control, steps_a=[10, 16])],
+        vehicles=[
+            a_car(
+                soc_pct=50,
+                reserve_pct=40,
+                end_pct=50 + chance.randrange(4),
+                daily_limit_pct=60,
+                plug_in_hours=["22:00", "00:15"],
+            )
+            | {"control": control}
+        ],
+        rates=[TWO_RATES],
+        trips=[a_trip("2026-01-15T08:00:00+01:00", "2026-01-15T17:00:00+01:00", 10 + 10 * chance.randrange(3))],
+        tariff={"default_price": 0.30, "bands": bands},
+        start_price=0.01,
+    )
+
+    _, amps = planned_alone(problem, FINE)
+    found, best = candidate(problem, [amps]).outcome, best_of_every_choice(problem)
+
+    assert not any(broken_alone(problem, problem.cars[0], amps))
+    assert best.value > 0
+    assert found.short_kwh == pytest.approx(best.short_kwh, abs=1e-4)
+    assert found.value <= best.value + max(0.001 * best.value, 0.05 * 0.30)
+
+
+def test_several_ways_find_what_one_does_not():
+    # The same values, gone by one way or sixteen at a time, over weeks of a car.
+    which = ((0, 2, "v0"), (0, 4, "v0"), (2, 4, "v0"), (7, 2, "v0"), (8, 2, "v1"))
+    weeks = [a_single_car(*one) for one in which]
+
+    def values(ways: int) -> list[float]:
+        return [candidate(week, [planned_alone(week, replace(FINE, ways=ways))[1]]).outcome.value for week in weeks]
+
+    one, sixteen = values(1), values(16)
+
+    assert all(many <= few * 1.001 for many, few in zip(sixteen, one, strict=True))
+    assert sum(sixteen) < 0.97 * sum(one)
+
+
+@pytest.mark.parametrize("which", [(1, 2, "v1"), (4, 2, "v1"), (6, 4, "v1"), (9, 4, "v0")])
+def test_more_effort_is_at_least_as_good(which: tuple[int, int, str]):
+    week = a_single_car(*which)
+    coarse, fine, finest = (candidate(week, [planned_alone(week, effort)[1]]).outcome for effort in (COARSE, FINE, FINEST))
+
+    assert fine.short_kwh <= coarse.short_kwh + 1e-3
+    assert finest.short_kwh <= fine.short_kwh + 1e-3
+    assert fine.value <= coarse.value * 1.002
+    assert finest.value <= fine.value * 1.002
+
+
+@pytest.mark.parametrize("which", [(0, 2, "v1"), (2, 4, "v3"), (4, 2, "v0"), (7, 2, "v0")])
+def test_at_its_most_current_the_mean_car_gets_no_further_ahead_than_the_layers_reach(which: tuple[int, int, str]):
+    week = a_single_car(*which)
+    car = week.cars[0]
+    one_car, _ = planned_alone(week, COARSE)
+    always = np.where(car.chargeable, car.offered(alone_in(week).room_a), 0.0)
+
+    mean, cautious = (car.run(always, rate, week.grid).soc_kwh for rate in (car.rate.mean, car.rate.cautious))
+
+    assert (mean - cautious).max() > 0.1
+    assert (mean - cautious <= one_car._aheads[:, -1] + 1e-6).all()
+
+
+# --- where cars stand in each other's way -------------------------------------------------------------------------------
+
+
+def test_cars_that_want_the_same_sun_stand_in_each_other_s_way_and_others_do_not():
+    # 4 kW of sun from 10:00 to noon, on circuits of their own: both charge from 10:00, one more hour by night.
+    sun = [["2026-01-15T10:00:00+01:00", 4.0], ["2026-01-15T12:00:00+01:00", 0]]
+    problem = a_problem(
+        circuits=[{"id": name, "breaker_a": 16, "voltage_v": 230, "continuous_factor": 1.0} for name in ("carport", "shed")],
+        leads=[a_lead(), a_lead(id="second", circuit="shed")],
+        vehicles=[a_car(), a_car(id="wren", lead="second")],
+        rates=[LOSSLESS, LOSSLESS | {"vehicle": "wren", "lead": "second"}],
+        solar_kw=sun,
+    )
+    heron, wren = np.zeros(problem.grid.n_slots), np.zeros(problem.grid.n_slots)
+    sunny = problem.grid.overlaps(at("2026-01-15T10:00:00+01:00"), at("2026-01-15T11:00:00+01:00"))
+    dark = problem.grid.overlaps(at("2026-01-15T02:00:00+01:00"), at("2026-01-15T03:00:00+01:00"))
+    for amps in (heron, wren):
+        amps[sunny], amps[dark] = 10, 10
+
+    assert (contended_slots(problem, [heron, wren]) == sunny).all()
+    assert not contended_slots(problem, [np.where(sunny, 0, heron), wren]).any()
