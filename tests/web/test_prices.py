@@ -53,7 +53,7 @@ def test_what_is_typed_in_the_table_is_on_the_week(demo: Served, open_page):
     start = page.get_by_role("textbox", name="night from")
     start.fill("25:00")
     start.press("Enter")
-    expect(page.get_by_role("alert").filter(has_text="night from: expected HH:MM")).to_be_visible()
+    expect(page.get_by_role("alert").filter(has_text="night from: 25:00, expected HH:MM")).to_be_visible()
 
 
 def test_lines_that_overlap_say_who_wins_and_order_is_changed(demo: Served, open_page):

@@ -49,12 +49,12 @@ def test_a_wrong_entry_is_refused_at_the_field_and_the_last_good_plan_stays(demo
     wren = car(page, "Wren")
 
     wren.get_by_role("spinbutton", name="SoC now").fill("130")
-    expect(wren.get_by_role("alert")).to_have_text("SoC now: expected 0 to 100")
+    expect(wren.get_by_role("alert")).to_have_text("SoC now: 130, expected 0 to 100")
     expect(wren).to_contain_text("8.7 kWh")
 
     wren.get_by_role("textbox", name="Leaving time").fill("25:10")
     wren.get_by_role("textbox", name="Leaving time").press("Enter")
-    expect(wren.get_by_role("alert")).to_have_text("Leaving time: expected a time such as 07:30")
+    expect(wren.get_by_role("alert")).to_have_text("Leaving time: 25:10, expected a time such as 07:30")
     expect(wren).to_contain_text("8.7 kWh")
 
 

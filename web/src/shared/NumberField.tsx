@@ -1,5 +1,6 @@
 import { useEffect, useId, useRef, useState } from "react";
 import classes from "./Field.module.css";
+import { FieldError } from "./FieldError";
 
 interface Props {
   label: string;
@@ -18,6 +19,7 @@ const SETTLED_MS = 700;
 export function NumberField({ label, unit, value, step = 1, placeholder, error, wide, onCommit }: Props) {
   const shown = value === null ? "" : String(Number(value.toFixed(2)));
   const [typed, setTyped] = useState<string | null>(null);
+  const [sent, setSent] = useState<string | null>(null);
   const timer = useRef<number>(undefined);
   const errorId = useId();
 
@@ -25,7 +27,10 @@ export function NumberField({ label, unit, value, step = 1, placeholder, error, 
 
   function commit(text: string) {
     window.clearTimeout(timer.current);
-    if (text !== shown) onCommit(text === "" ? null : Number(text));
+    if (text !== shown) {
+      setSent(text);
+      onCommit(text === "" ? null : Number(text));
+    }
     setTyped(null);
   }
 
@@ -57,11 +62,7 @@ export function NumberField({ label, unit, value, step = 1, placeholder, error, 
         }}
       />
       <span aria-hidden="true">{unit}</span>
-      {error && (
-        <span role="alert" id={errorId} className={classes.error}>
-          {label}: expected {error}
-        </span>
-      )}
+      {error && <FieldError id={errorId} label={label} refused={sent === shown ? null : sent} error={error} />}
     </span>
   );
 }

@@ -1,5 +1,6 @@
 import { useId, useState } from "react";
 import classes from "./Field.module.css";
+import { FieldError } from "./FieldError";
 
 export interface TextFieldProps {
   label: string;
@@ -25,10 +26,14 @@ const trimmed = (text: string) => text.trim();
 export function TextField(props: Props) {
   const { label, value, size, placeholder, error, onCommit, className, inputMode, tidy = trimmed, onStep } = props;
   const [typed, setTyped] = useState<string | null>(null);
+  const [sent, setSent] = useState<string | null>(null);
   const id = useId();
 
   function commit() {
-    if (typed !== null && tidy(typed) !== value) onCommit(tidy(typed));
+    if (typed !== null && tidy(typed) !== value) {
+      setSent(tidy(typed));
+      onCommit(tidy(typed));
+    }
     setTyped(null);
   }
 
@@ -57,11 +62,7 @@ export function TextField(props: Props) {
           }
         }}
       />
-      {error && (
-        <span role="alert" id={id} className={classes.error}>
-          {label}: expected {error}
-        </span>
-      )}
+      {error && <FieldError id={id} label={label} refused={sent === value ? null : sent} error={error} />}
     </span>
   );
 }
