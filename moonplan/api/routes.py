@@ -21,13 +21,13 @@ from moonplan.household import accounts, editing
 from moonplan.household import models as rows
 from moonplan.household.models import Change, Household, Person
 from moonplan.logbook.models import OdometerReading, RateReading
-from moonplan.planning import calendars, cautions, days, rates, usual
-from moonplan.planning.documents import core_household, planning_now
+from moonplan.planning import calendars, cautions, days, rates, refining, usual
+from moonplan.planning.documents import core_household, household_document, planning_now
 from moonplan.planning.drawing import drawing
 from moonplan.planning.evenings import set_evening
 from moonplan.planning.heading import heading
 from moonplan.planning.series import text_of
-from moonplan.planning.tonight import edit_evening, night_with, refinement, tonight
+from moonplan.planning.tonight import edit_evening, night_with, tonight
 
 
 class FromOurPages(APIKeyCookie):
@@ -110,9 +110,10 @@ def post_night_with(request: HttpRequest, vehicle_id: int, given: s.EveningEdit)
     return night_with(person, vehicle, given.dict(exclude_unset=True, exclude={"versions"}), given.versions)
 
 
-@api.get("/tonight/refinement", response={200: s.Refinement, **PROBLEMS}, operation_id="refinement")
-def get_refinement(request: HttpRequest) -> Any:
-    return refinement(person_of(request).household)
+@api.get("/refinement", response={200: s.Refinement, **PROBLEMS}, operation_id="refinement")
+def get_refinement(request: HttpRequest, nights: int | None = Query(None, ge=days.FEWEST, le=days.MOST)) -> Any:
+    """How the longer search for tonight's plan stands, or for that of the coming nights."""
+    return refining.standing(household_document(person_of(request).household, planning_now(), nights))
 
 
 @api.get("/habits", response={200: s.Comparison, **PROBLEMS}, operation_id="compare_habits")

@@ -666,6 +666,7 @@ class Days(Schema):
     timezone: str
     currency: str
     distance_unit: Literal["km", "mi"]
+    revision: str
     nights: int
     nights_of_tonight: int
     household_version: int

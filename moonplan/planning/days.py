@@ -18,7 +18,7 @@ from moonplan.core.planner.remedies import Edit, OfNight, OfTrip, Remedy, remedi
 from moonplan.core.timegrid import night_of
 from moonplan.household import editing
 from moonplan.household.models import Evening, Household, Person, Trip, Vehicle
-from moonplan.planning import usual
+from moonplan.planning import refining, usual
 from moonplan.planning.documents import as_core, household_document, planning_now
 from moonplan.planning.evenings import set_evening
 from moonplan.planning.heading import heading
@@ -33,12 +33,14 @@ def days(person: Person, nights: int) -> dict[str, Any]:
     """What the screen of the coming nights shows."""
     began = time.perf_counter()
     household, now = person.household, planning_now()
-    made = _plan(household, now, nights)
+    given = _document(household, now, nights)
+    made = refining.best_known(given)
     answer = document(made)
     rows = {str(vehicle.pk): vehicle for vehicle in Vehicle.objects.of(household)}
     trips = list(Trip.objects.of(household).filter(back__gt=now, leave__lt=made.problem.grid.starts[-1]))
     return {
         **heading(household, now),
+        "revision": refining.question(given),
         "nights": nights,
         "household_version": household.version,
         "habit": household.habit,
@@ -55,10 +57,10 @@ def days(person: Person, nights: int) -> dict[str, Any]:
     }
 
 
-def _plan(household: Household, now: datetime, nights: int) -> Plan:
+def _document(household: Household, now: datetime, nights: int) -> dict[str, Any]:
     if not FEWEST <= nights <= MOST:
         raise editing.Refused([Mistake("nights", nights, f"{FEWEST} to {MOST}")])
-    return plan(as_core(household_document(household, now, nights)), prove=False)
+    return household_document(household, now, nights)
 
 
 def _car(made: Plan, i: int, told: dict[str, Any], vehicle: Vehicle, trips: list[Trip]) -> dict[str, Any]:
@@ -203,7 +205,8 @@ def take_way_out(person: Person, vehicle_id: int, leave: datetime, nights: int, 
 def _remedies(
     household: Household, vehicle_id: int, leave: datetime, nights: int, told_as: str | None = None
 ) -> list[Remedy]:
-    made = _plan(household, planning_now(), nights)
+    # What a change costs is told by plans that are made alike, with and without it.
+    made = plan(as_core(_document(household, planning_now(), nights)), prove=False)
     for i, car in enumerate(made.problem.cars):
         for nth, departure in enumerate(car.departures):
             if car.id == str(vehicle_id) and departure.trip.leave == leave:

@@ -14,14 +14,13 @@ from collections import OrderedDict
 from collections.abc import Mapping
 from concurrent.futures import Future, ProcessPoolExecutor
 from threading import Lock
-from typing import Any, Literal
+from typing import Any
 
 import numpy as np
 
-from moonplan.core.planner.plan import Plan, carried_out, refined_setpoints
-from moonplan.core.timegrid import Floats
-
-State = Literal["searching", "settled"]
+from moonplan.core.planner.plan import Plan, carried_out, plan, refined_setpoints
+from moonplan.core.timegrid import Floats, grid_for
+from moonplan.planning.documents import as_core
 
 _KEPT = 8
 # A plan that the person sees stays unless another is better by this part of the default price.
@@ -32,14 +31,39 @@ _asked: OrderedDict[str, Future[list[list[float]]]] = OrderedDict()
 _pool: ProcessPoolExecutor | None = None
 
 
-def question(given: Mapping[str, Any], made: Plan) -> str:
+def question(given: Mapping[str, Any]) -> str:
     """What a household document asks, the same for every moment before the plan's first slot."""
-    text = json.dumps({**given, "now": made.problem.grid.start_s}, sort_keys=True)
+    household = as_core(given)
+    grid = grid_for(household.now, nights=household.horizon_nights, slot_minutes=household.slot_minutes, zone=household.zone)
+    text = json.dumps({**given, "now": grid.start_s}, sort_keys=True)
     return hashlib.sha256(text.encode()).hexdigest()
 
 
-def bettered(asked: str, made: Plan) -> Plan:
-    """The plan, or the better one that the search has found meanwhile."""
+def best_known(given: Mapping[str, Any]) -> Plan:
+    """A household document's plan, or the better one that the search has found meanwhile."""
+    return _bettered(plan(as_core(given), prove=False), question(given))
+
+
+def standing(given: Mapping[str, Any]) -> dict[str, Any]:
+    """How the search for a better plan stands, begun where it has not begun, and whether it has found one."""
+    household = as_core(given)
+    if len(household.vehicles) * household.horizon_nights < 2:
+        return {"state": "settled", "better": False}  # one night of a car alone is planned as well as can be at once
+    asked = question(given)
+    with _lock:
+        if asked not in _asked or _asked[asked].cancelled():
+            for earlier in _asked.values():
+                earlier.cancel()
+            _asked[asked] = _workers().submit(refined_setpoints, json.dumps(given))
+            while len(_asked) > _KEPT:
+                _asked.popitem(last=False)
+        if not _asked[asked].done():
+            return {"state": "searching", "better": False}
+    quick = plan(household, prove=False)
+    return {"state": "settled", "better": _bettered(quick, asked) is not quick}
+
+
+def _bettered(made: Plan, asked: str) -> Plan:
     with _lock:
         found = _asked.get(asked)
     if found is None or not found.done() or found.cancelled() or found.exception() is not None:
@@ -47,20 +71,6 @@ def bettered(asked: str, made: Plan) -> Plan:
     amps: list[Floats] = [np.array(of_car) for of_car in found.result()]
     better = carried_out(made.problem, amps)
     return made if better is None or not _clearly_better(better, made) else better
-
-
-def search(asked: str, given: Mapping[str, Any], made: Plan) -> State:
-    """Begin the search where it has not begun, and say how it stands."""
-    if len(made.problem.cars) * made.problem.household.horizon_nights < 2:
-        return "settled"  # one night of a car alone is planned as well as can be at once
-    with _lock:
-        if asked not in _asked:
-            for earlier in _asked.values():
-                earlier.cancel()
-            _asked[asked] = _workers().submit(refined_setpoints, json.dumps(given))
-            while len(_asked) > _KEPT:
-                _asked.popitem(last=False)
-        return "settled" if _asked[asked].done() else "searching"
 
 
 def _clearly_better(better: Plan, made: Plan) -> bool:

@@ -40,9 +40,7 @@ def tonight(person: Person) -> dict[str, Any]:
     began = time.perf_counter()
     now = planning_now()
     given = household_document(household, now)
-    made = plan(as_core(given), prove=False)
-    asked = refining.question(given, made)
-    made = refining.bettered(asked, made)
+    made = refining.best_known(given)
     answer = document(made)
     night = the_night(made.problem.household)
     zone = made.problem.household.zone
@@ -78,15 +76,6 @@ def tonight(person: Person) -> dict[str, Any]:
         ],
         "server_ms": round((time.perf_counter() - began) * 1000),
     }
-
-
-def refinement(household: Household) -> dict[str, Any]:
-    """How the longer search for tonight stands, and whether it has found a better plan than the one that was shown."""
-    given = household_document(household, planning_now())
-    quick = plan(as_core(given), prove=False)
-    asked = refining.question(given, quick)
-    state = refining.search(asked, given, quick)
-    return {"state": state, "better": refining.bettered(asked, quick) is not quick}
 
 
 def _keep(household: Household, given: dict[str, Any], answer: dict[str, Any]) -> str:

@@ -335,23 +335,3 @@ def test_the_habits_are_compared_on_the_household_s_own_night(signed_in: Browser
     assert status == 200
     assert len(levels) == 9
     assert levels["cheapest"] < levels["plug_and_go"]
-
-
-def test_the_longer_search_is_asked_for_and_settles(signed_in: Browser, monkeypatch: pytest.MonkeyPatch):
-    from concurrent.futures import ThreadPoolExecutor
-
-    from moonplan.planning import refining
-
-    with ThreadPoolExecutor(1) as pool:
-        monkeypatch.setattr(refining, "_workers", lambda: pool)
-        refining._asked.clear()
-        _, shown = signed_in.get("/tonight")
-        status, told = signed_in.get("/tonight/refinement")
-        assert status == 200
-        assert told["state"] in ("searching", "settled")
-    _, settled = signed_in.get("/tonight/refinement")
-    _, after = signed_in.get("/tonight")
-
-    assert settled["state"] == "settled"
-    # What the person sees stays unless another plan is better by more than a coin.
-    assert (after["revision"] != shown["revision"]) == settled["better"]

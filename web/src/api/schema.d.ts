@@ -111,14 +111,17 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/tonight/refinement": {
+    "/api/refinement": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** Get Refinement */
+        /**
+         * Get Refinement
+         * @description How the longer search for tonight's plan stands, or for that of the coming nights.
+         */
         get: operations["refinement"];
         put?: never;
         post?: never;
@@ -1650,6 +1653,8 @@ export interface components {
              * @enum {string}
              */
             distance_unit: "km" | "mi";
+            /** Revision */
+            revision: string;
             /** Nights */
             nights: number;
             /** Nights Of Tonight */
@@ -4446,7 +4451,9 @@ export interface operations {
     };
     refinement: {
         parameters: {
-            query?: never;
+            query?: {
+                nights?: number | null;
+            };
             header?: never;
             path?: never;
             cookie?: never;

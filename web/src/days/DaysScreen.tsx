@@ -4,6 +4,7 @@ import { ApiError } from "../api/client";
 import { useRowEdit } from "../household/household.queries";
 import { energy, mannerOf, money } from "../shared/format";
 import page from "../shared/Page.module.css";
+import { Refinement } from "../shared/Refinement";
 import { Simulated } from "../shared/Simulated";
 import { Undo } from "../shared/Undo";
 import { Calendars } from "./Calendars";
@@ -51,6 +52,7 @@ function Shown({ plan, nights, setNights }: { plan: Days; nights: number; setNig
           ))}
         </span>
         <Undo what={plan.undo} />
+        <Refinement of="days" revision={plan.revision} nights={plan.nights} />
       </div>
       {plan.cars.length === 0 ? (
         <p>

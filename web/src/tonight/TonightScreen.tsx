@@ -2,11 +2,12 @@ import { Link } from "react-router";
 import type { Tonight } from "../api/client";
 import { mannerOf, nightTitle } from "../shared/format";
 import { Moon } from "../shared/Moon";
+import { Refinement } from "../shared/Refinement";
 import { Undo } from "../shared/Undo";
 import { CarEvening } from "./CarEvening";
 import { NightSheet } from "./NightSheet/NightSheet";
 import classes from "./Tonight.module.css";
-import { useRefinement, useTonight } from "./tonight.queries";
+import { useTonight } from "./tonight.queries";
 
 export function TonightScreen() {
   const tonight = useTonight();
@@ -22,7 +23,6 @@ export function TonightScreen() {
 }
 
 function Shown({ plan }: { plan: Tonight }) {
-  useRefinement(plan.revision);
   const manner = mannerOf(plan);
   return (
     <>
@@ -32,6 +32,7 @@ function Shown({ plan }: { plan: Tonight }) {
           Tonight, {nightTitle(plan.night)} <small>{plan.moon_name}</small>
         </h1>
         <Undo what={plan.undo} />
+        <Refinement of="tonight" revision={plan.revision} />
       </div>
       {plan.cars.length === 0 && (
         <p>

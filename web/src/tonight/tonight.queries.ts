@@ -1,5 +1,4 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect } from "react";
 import { ApiError, api, type EveningEdit, type Tonight, told } from "../api/client";
 import { outdated } from "../shared/outdated";
 
@@ -7,24 +6,6 @@ const KEY = ["tonight"];
 
 export function useTonight() {
   return useQuery({ queryKey: KEY, queryFn: () => told(api.GET("/api/tonight")), refetchOnWindowFocus: true });
-}
-
-const ASK_AGAIN_MS = 1000;
-
-/** Asks the longer search for a better plan than the one shown, and fetches it when there is one worth a coin. */
-export function useRefinement(revision: string) {
-  const client = useQueryClient();
-  const refinement = useQuery({
-    queryKey: ["refinement", revision],
-    queryFn: () => told(api.GET("/api/tonight/refinement")),
-    refetchInterval: (query) => (query.state.data?.state === "searching" ? ASK_AGAIN_MS : false),
-    refetchOnWindowFocus: false,
-    staleTime: Number.POSITIVE_INFINITY,
-  });
-  const better = refinement.data?.state === "settled" && refinement.data.better;
-  useEffect(() => {
-    if (better) client.invalidateQueries({ queryKey: KEY });
-  }, [better, client]);
 }
 
 /** An edit that is made on what is shown, or knowingly on other versions. */

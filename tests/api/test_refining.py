@@ -1,0 +1,94 @@
+"""The longer search for a better plan, beside the screens of tonight and of the coming days."""
+
+from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
+from threading import Event
+from typing import Any
+
+import pytest
+
+from moonplan.planning import refining
+from tests.api.conftest import Browser
+
+
+@pytest.fixture
+def searcher(monkeypatch: pytest.MonkeyPatch) -> Iterator[ThreadPoolExecutor]:
+    """The search in a thread of the test's own, with nothing asked before."""
+    with ThreadPoolExecutor(1) as pool:
+        monkeypatch.setattr(refining, "_workers", lambda: pool)
+        refining._asked.clear()
+        yield pool
+    refining._asked.clear()
+
+
+def standing(browser: Browser, nights: int | None = None) -> dict[str, Any]:
+    status, told = browser.get("/refinement" if nights is None else f"/refinement?nights={nights}")
+    assert status == 200
+    return dict(told)
+
+
+def settled(browser: Browser, nights: int | None = None) -> dict[str, Any]:
+    """How the search stands once it is over."""
+    standing(browser, nights)
+    for found in list(refining._asked.values()):
+        found.result()
+    told = standing(browser, nights)
+    assert told["state"] == "settled"
+    return told
+
+
+@pytest.mark.usefixtures("searcher")
+def test_what_tonight_shows_stays_unless_another_plan_is_better_by_more_than_a_coin(signed_in: Browser):
+    _, shown = signed_in.get("/tonight")
+    found = settled(signed_in)
+    _, after = signed_in.get("/tonight")
+
+    assert (after["revision"] != shown["revision"]) == found["better"]
+
+
+@pytest.mark.usefixtures("searcher")
+def test_the_coming_days_show_the_better_plan_too(signed_in: Browser):
+    _, shown = signed_in.get("/days?nights=10")
+    found = settled(signed_in, nights=10)
+    _, after = signed_in.get("/days?nights=10")
+
+    assert after["revision"] == shown["revision"]  # the same question
+    assert (after["totals"] != shown["totals"]) == found["better"]
+    assert after["totals"]["short_kwh"] <= shown["totals"]["short_kwh"]
+
+
+@pytest.mark.usefixtures("searcher")
+def test_days_with_as_many_nights_as_tonight_ask_the_same_and_show_the_same(signed_in: Browser):
+    nights = signed_in.get("/days?nights=7")[1]["nights_of_tonight"]
+    settled(signed_in)
+    _, tonight = signed_in.get("/tonight")
+    _, days = signed_in.get(f"/days?nights={nights}")
+
+    assert standing(signed_in, nights)["state"] == "settled"
+    assert len(refining._asked) == 1
+    assert days["totals"] == tonight["totals"]
+
+
+def test_a_question_that_made_way_for_a_newer_one_is_asked_again_when_it_comes_back(
+    signed_in: Browser, searcher: ThreadPoolExecutor
+):
+    busy = Event()
+    searcher.submit(busy.wait)
+    try:
+        assert standing(signed_in) == {"state": "searching", "better": False}
+        asked = next(iter(refining._asked.values()))
+        standing(signed_in, nights=10)
+        assert asked.cancelled()
+
+        assert standing(signed_in)["state"] == "searching"
+    finally:
+        for waiting in refining._asked.values():
+            waiting.cancel()
+        busy.set()
+
+
+def test_more_nights_than_are_planned_are_refused(signed_in: Browser):
+    status, told = signed_in.get("/refinement?nights=15")
+
+    assert status == 422
+    assert "nights" in str(told)
