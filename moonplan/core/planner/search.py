@@ -1,13 +1,14 @@
 """A search among plans of several cars that stand in each other's way (docs/planner.md).
 
-A part of a plan is given up (a car kept off a night or a few slots, some cars taken out of some nights), and the cars are
-planned anew around it, the first of them at the prices that what they share is worth to the others; what comes out is
-kept if it is better. The choices are drawn from a seeded generator and counted, so that the same household gives the same
-plan.
+A part of a plan is given up (a car kept off a night or a few slots, or held to less current there; some cars taken out of
+some nights), and the cars are planned anew around it, the first of them at the prices that what they share is worth to
+the others, or held to less than they could have; what comes out is kept if it is better. The choices are drawn from a
+seeded generator and counted, so that the same household gives the same plan.
 """
 
 from collections.abc import Sequence
 from random import Random
+from typing import NamedTuple
 
 import numpy as np
 
@@ -15,7 +16,7 @@ from moonplan.core.planner.candidates import Candidate, candidate, pinned, surro
 from moonplan.core.planner.constraints import broken_rules
 from moonplan.core.planner.guide import shared_prices
 from moonplan.core.planner.one_car import Effort, OneCar, Surroundings, Usual, nothing_left
-from moonplan.core.planner.problem import Problem
+from moonplan.core.planner.problem import Car, Problem
 from moonplan.core.planner.sharing import SharedPrices
 from moonplan.core.simulate import runs
 from moonplan.core.timegrid import Flags, Floats
@@ -31,6 +32,11 @@ _NIGHTS_BEFORE = (0, 0, 1, 2)
 _CONTENDED = 0.7
 # How often one car is kept off, of two; of more less often. How often it then is for a few slots only.
 _KEPT_OFF, _FEW_SLOTS = 0.6, 0.75
+# How often a car that is kept off may still charge at less; how often cars taken out of nights are held to less there, and
+# then how often each but the last of them.
+_HELD_TO_LESS, _SOME_HELD, _HELD = 0.4, 0.5, 0.7
+# In how many even steps a continuous lead is held to less.
+_LESS = 3
 # How often all nights are planned anew around a change, and not only those near it.
 _WIDELY = 0.3
 # Which part of what others would pay the first of the cars is asked for.
@@ -64,10 +70,17 @@ def swept(problem: Problem, best: Candidate, *, effort: Effort) -> Candidate:
                 continue
             others = [j for j in range(len(amps)) if j != i]
             nights = max(0, night - 1), min(len(edges) - 1, night + 3)
-            found = candidate(problem, _kept_off(here, amps, (i, *others), keep_off, nights))
+            found = candidate(problem, _held(here, amps, (i, *others), _Held(keep_off), nights))
             if found.better_than(here.plan) and not broken_rules(problem, found.amps):
                 here = _Here(problem, found, effort)
     return here.plan
+
+
+class _Held(NamedTuple):
+    """Slots in which a car leaves what is above a current to the others, shape (n_slots,). [-, A]"""
+
+    slots: Flags
+    most_a: float = 0.0
 
 
 class _Here:
@@ -78,17 +91,18 @@ class _Here:
         self._usual: dict[int, Usual] = {}
 
     def planned(
-        self, amps: list[Floats], i: int, nights: tuple[int, int], *, keep_off: Flags | None = None, toll: float = 0.0
+        self, amps: list[Floats], i: int, nights: tuple[int, int], *, held: _Held | None = None, toll: float = 0.0
     ) -> Floats:
         """Car i planned anew from one night on, against what the others do, shape (n_slots,). [A]
 
-        nights : the first, and the one before which most of what others do is other than it was. keep_off : slots that it
-            leaves to the others. toll : the part that it is asked for of what they would pay.
+        nights : the first, and the one before which most of what others do is other than it was. toll : the part that it
+            is asked for of what they would pay.
         """
         problem, car = self.problem, self.problem.cars[i]
         around = surroundings(problem, amps, i)
-        if keep_off is not None:
-            around = Surroundings(np.where(keep_off, 0.0, around.room_a), around.sun_kwh)
+        if held is not None:
+            room_a = np.where(held.slots, np.minimum(around.room_a, held.most_a), around.room_a)
+            around = Surroundings(room_a, around.sun_kwh)
         if toll:
             prices, export = _prices(problem), problem.prices.export_price
             dearer = np.maximum(0.0, prices.sun - export)
@@ -144,8 +158,12 @@ def _another(here: _Here, contended: Flags | None, chance: Random) -> list[Float
     for i in cars:
         amps[i] = np.where(emptied, pinned(here.problem.cars[i]), amps[i])
     toll = chance.choice((0.0, chance.uniform(*_TOLL)))
+    some_held = chance.random() < _SOME_HELD
     for nth, i in enumerate(cars):
-        amps[i] = here.planned(amps, i, nights, toll=toll * (len(cars) - 1 - nth) / (len(cars) - 1))
+        held = None
+        if some_held and i != cars[-1] and chance.random() < _HELD:
+            held = _held_to_less(here.problem.cars[i], emptied, np.inf, chance)
+        amps[i] = here.planned(amps, i, nights, held=held, toll=toll * (len(cars) - 1 - nth) / (len(cars) - 1))
     for i in cars[:-1]:
         amps[i] = here.planned(amps, i, nights)
     return amps
@@ -154,6 +172,7 @@ def _another(here: _Here, contended: Flags | None, chance: Random) -> list[Float
 def _one_kept_off(
     here: _Here, amps: list[Floats], cars: list[int], contended: Flags | None, chance: Random, *, few: bool
 ) -> list[Floats] | None:
+    """One car kept off some slots, or held to less there; None where it does not charge in them."""
     if contended is not None and chance.random() < _CONTENDED:
         cars = sorted(cars, key=lambda i: not (amps[i][contended] > 0).any())
     first = cars[0]
@@ -169,15 +188,23 @@ def _one_kept_off(
         night, past, keep_off = _some_nights(here.problem, contended, chance, _NIGHTS_OFF)
     if not (amps[first][keep_off] > 0).any():
         return None
-    return _kept_off(here, amps, cars, keep_off, _around(here.problem, night, past, chance))
+    held = None
+    if chance.random() < _HELD_TO_LESS:
+        held = _held_to_less(here.problem.cars[first], keep_off, float(amps[first][keep_off].max()), chance)
+    return _held(here, amps, cars, held or _Held(keep_off), _around(here.problem, night, past, chance))
 
 
-def _kept_off(
-    here: _Here, amps: list[Floats], cars: Sequence[int], keep_off: Flags, nights: tuple[int, int]
-) -> list[Floats]:
-    """The first of the cars planned anew without some slots, then the others, then it again with all there is left."""
+def _held_to_less(car: Car, slots: Flags, than_a: float, chance: Random) -> _Held | None:
+    """The car held in some slots to one of its lesser currents, None where it has no less than one."""
+    steps = car.steps_a or np.linspace(car.least_a, float(car.limit_a.max()), _LESS + 1)[:-1].tolist()
+    less = [step for step in steps if step < than_a - 1e-9]
+    return _Held(slots, chance.choice(less)) if less else None
+
+
+def _held(here: _Here, amps: list[Floats], cars: Sequence[int], held: _Held, nights: tuple[int, int]) -> list[Floats]:
+    """The first of the cars planned anew with less in some slots, then the others, then it again with all there is left."""
     first, *others = cars
-    amps[first] = here.planned(amps, first, nights, keep_off=keep_off)
+    amps[first] = here.planned(amps, first, nights, held=held)
     for i in (*others, first):
         amps[i] = here.planned(amps, i, nights)
     return amps
