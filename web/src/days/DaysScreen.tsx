@@ -51,8 +51,8 @@ function Shown({ plan, nights, setNights }: { plan: Days; nights: number; setNig
             </label>
           ))}
         </span>
-        <Undo what={plan.undo} />
         <Refinement of="days" revision={plan.revision} nights={plan.nights} />
+        <Undo what={plan.undo} />
       </div>
       {plan.cars.length === 0 ? (
         <p>

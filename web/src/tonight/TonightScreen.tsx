@@ -31,8 +31,8 @@ function Shown({ plan }: { plan: Tonight }) {
         <h1>
           Tonight, {nightTitle(plan.night)} <small>{plan.moon_name}</small>
         </h1>
-        <Undo what={plan.undo} />
         <Refinement of="tonight" revision={plan.revision} />
+        <Undo what={plan.undo} />
       </div>
       {plan.cars.length === 0 && (
         <p>
