@@ -30,7 +30,7 @@ export function Refinement({ of, revision, nights }: Props) {
   }, [better, client, of]);
   return (
     <small role="status" className={classes.state}>
-      {data?.state === "searching" && "Good to go by; still looking for a cheaper plan."}
+      {data?.state === "searching" && "Still looking for a better plan."}
     </small>
   );
 }
