@@ -40,7 +40,7 @@ def days(person: Person, nights: int) -> dict[str, Any]:
     trips = list(Trip.objects.of(household).filter(back__gt=now, leave__lt=made.problem.grid.starts[-1]))
     return {
         **heading(household, now),
-        "revision": refining.question(given),
+        "revision": refining.question(given, made.problem.household),
         "nights": nights,
         "household_version": household.version,
         "habit": household.habit,

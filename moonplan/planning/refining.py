@@ -9,7 +9,6 @@ from __future__ import annotations
 import hashlib
 import json
 import multiprocessing
-import os
 from collections import OrderedDict
 from collections.abc import Mapping
 from concurrent.futures import Future, ProcessPoolExecutor
@@ -18,9 +17,11 @@ from typing import Any
 
 import numpy as np
 
+from moonplan.core.household import Household
 from moonplan.core.planner.plan import Plan, carried_out, plan, refined_setpoints
 from moonplan.core.timegrid import Floats, grid_for
 from moonplan.planning.documents import as_core
+from moonplan.planning.search_process import begin
 
 _KEPT = 8
 # A plan that the person sees stays unless another is better by this part of the default price.
@@ -31,9 +32,11 @@ _asked: OrderedDict[str, Future[list[list[float]]]] = OrderedDict()
 _pool: ProcessPoolExecutor | None = None
 
 
-def question(given: Mapping[str, Any]) -> str:
-    """What a household document asks, the same for every moment before the plan's first slot."""
-    household = as_core(given)
+def question(given: Mapping[str, Any], household: Household) -> str:
+    """What a household document asks, the same for every moment before the plan's first slot.
+
+    household : as the document tells it.
+    """
     grid = grid_for(household.now, nights=household.horizon_nights, slot_minutes=household.slot_minutes, zone=household.zone)
     text = json.dumps({**given, "now": grid.start_s}, sort_keys=True)
     return hashlib.sha256(text.encode()).hexdigest()
@@ -41,7 +44,8 @@ def question(given: Mapping[str, Any]) -> str:
 
 def best_known(given: Mapping[str, Any]) -> Plan:
     """A household document's plan, or the better one that the search has found meanwhile."""
-    return _bettered(plan(as_core(given), prove=False), question(given))
+    household = as_core(given)
+    return _bettered(plan(household, prove=False), question(given, household))
 
 
 def standing(given: Mapping[str, Any]) -> dict[str, Any]:
@@ -49,7 +53,7 @@ def standing(given: Mapping[str, Any]) -> dict[str, Any]:
     household = as_core(given)
     if len(household.vehicles) * household.horizon_nights < 2:
         return {"state": "settled", "better": False}  # one night of a car alone is planned as well as can be at once
-    asked = question(given)
+    asked = question(given, household)
     with _lock:
         if asked not in _asked or _asked[asked].cancelled():
             for earlier in _asked.values():
@@ -84,5 +88,5 @@ def _workers() -> ProcessPoolExecutor:
     global _pool
     if _pool is None:
         context = multiprocessing.get_context("spawn")
-        _pool = ProcessPoolExecutor(max_workers=1, mp_context=context, initializer=os.nice, initargs=(10,))
+        _pool = ProcessPoolExecutor(max_workers=1, mp_context=context, initializer=begin)
     return _pool

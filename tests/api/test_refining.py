@@ -1,5 +1,9 @@
 """The longer search for a better plan, beside the screens of tonight and of the coming days."""
 
+import os
+import subprocess
+import sys
+import time
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from threading import Event
@@ -85,6 +89,45 @@ def test_a_question_that_made_way_for_a_newer_one_is_asked_again_when_it_comes_b
         for waiting in refining._asked.values():
             waiting.cancel()
         busy.set()
+
+
+_SERVER = """
+import os, time, django
+django.setup()
+from moonplan.planning import refining
+print(refining._workers().submit(os.getpid).result(), flush=True)
+time.sleep(600)
+"""
+
+
+def test_the_search_s_process_ends_with_its_server_even_when_that_is_killed():
+    server = subprocess.Popen(
+        [sys.executable, "-c", _SERVER],
+        stdout=subprocess.PIPE,
+        text=True,
+        env=os.environ | {"PYTHONPATH": os.getcwd(), "DJANGO_SETTINGS_MODULE": "moonplan.site.settings.house"},
+    )
+    assert server.stdout is not None
+    searcher = int(server.stdout.readline())
+    assert runs(searcher)
+
+    server.kill()
+    server.wait()
+
+    for _ in range(600):
+        if not runs(searcher):
+            break
+        time.sleep(0.1)
+    assert not runs(searcher)
+
+
+def runs(process: int) -> bool:
+    """Whether a process is there and has not ended."""
+    try:
+        with open(f"/proc/{process}/stat") as told:
+            return told.read().rsplit(")", 1)[1].split()[0] != "Z"
+    except FileNotFoundError:
+        return False
 
 
 def test_more_nights_than_are_planned_are_refused(signed_in: Browser):

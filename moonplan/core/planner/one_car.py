@@ -11,10 +11,12 @@ from functools import cached_property
 
 import numpy as np
 
-from moonplan.core.planner import recursion, ways
+from moonplan.core.planner import recursion
 from moonplan.core.planner.constraints import may_end, may_start
+from moonplan.core.planner.managed_ways import managed_amps
 from moonplan.core.planner.problem import Car, Problem
 from moonplan.core.planner.slots import Counts, May, Pack, Slots, Timer, Worth, fully, needs, reachable
+from moonplan.core.planner.timer_ways import timer_amps
 from moonplan.core.simulate import Trajectory
 from moonplan.core.timegrid import Floats
 
@@ -224,9 +226,9 @@ class OneCar:
         """Fill in the setpoints from the values' first edge on."""
         width = self._effort.ways
         if self._car.control == "managed":
-            ways.managed_amps(amps, aboard, width, worth, currents, asked.slots, self._pack)
+            managed_amps(amps, aboard, width, worth, currents, asked.slots, self._pack)
         else:
-            ways.timer_amps(amps, aboard, width, self._timer(worth, asked, currents))
+            timer_amps(amps, aboard, width, self._timer(worth, asked, currents))
 
     def _timer(self, worth: Worth, asked: "_Question", currents: Floats) -> Timer:
         return Timer(worth, currents, asked.dearest, self._may, asked.slots, self._pack)

@@ -1,6 +1,6 @@
 """The recursion over a car's battery, compiled: least cost to go from every level, backward over the slots.
 
-What that comes to, and at which levels and layers, is in `Worth`; `ways` goes by it. Levels are even steps, and a slot at a
+What that comes to, and at which levels and layers, is in `Worth`; the ways go by it. Levels are even steps, and a slot at a
 current is the same step up from every level that is clear of limit and taper: so whole rows of values are added up, and not
 looked for one by one.
 """

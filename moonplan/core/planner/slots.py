@@ -1,4 +1,5 @@
-"""What a slot offers to a car and asks of it, and what the car does with a current: the ground of `recursion` and `ways`.
+"""What a slot offers to a car and asks of it, and what the car does with a current: the ground of `recursion`,
+`managed_ways` and `timer_ways`.
 
 Levels are even steps of cautious SoC; layers, even steps of how far the mean car is ahead of the cautious one at each edge.
 `one_car` makes `Slots` and `Pack`. Everything here is compiled.

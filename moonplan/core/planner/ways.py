@@ -1,9 +1,9 @@
-"""Forward over the slots by the values of `recursion`, with the true SoC of both cars, compiled.
+"""Ways to charge that are followed side by side, forward over the slots by the values of `recursion`, compiled.
 
 Values between levels and layers are near enough to tell what is promising, and not what is best. So a number of ways to
-charge are followed side by side, each at what it truly comes to so far; those are kept that promise most, by that and the
-value of where they are, and of those that have come to nearly the same place one only. Of equal ways the first is the one
-that charges earlier.
+charge are followed, each with the true SoC of both cars and at what it truly comes to so far; those are kept that promise
+most, by that and the value of where they are, and of those that have come to nearly the same place one only. Of equal ways
+the first is the one that charges earlier. `managed_ways` and `timer_ways` go on from slot to slot and from night to night.
 """
 
 from typing import NamedTuple
@@ -11,36 +11,15 @@ from typing import NamedTuple
 import numpy as np
 
 from moonplan.core.compiled import compiled
-from moonplan.core.planner.slots import (
-    NOTHING,
-    OFF,
-    ON,
-    WISHED,
-    Counts,
-    Levels,
-    Pack,
-    Slot,
-    Slots,
-    Timer,
-    Worth,
-    care_of,
-    charged,
-    levels_at,
-    slot_at,
-    value_at,
-    waiting_low,
-    worth_from,
-)
+from moonplan.core.planner.slots import Counts
 from moonplan.core.timegrid import Flags, Floats
 
 # How many choices of one way in a slot are looked at further, and of all ways of a night for each that is kept.
-_CHOICES = 4
-# How many starts and currents of a timer's night are looked at closely, and for each way more.
-_LOOKED_AT, _LOOKED_AT_MORE = 4, 4
+CHOICES = 4
 # Which part of the battery lies between two ways that are not nearly in the same place.
-_APART = 5e-4
+APART = 5e-4
 # Ways that come to the same within this are equal. [currency]
-_EQUAL = 1e-8
+EQUAL = 1e-8
 
 
 class Ways(NamedTuple):
@@ -55,7 +34,7 @@ class Choices(NamedTuple):
     """How ways may go on. Shapes (n_choices,).
 
     way : which of them. amps : the current. level, mean, paid : see `Ways`, once chosen. rank : what all comes to by the
-    values, in `_EQUAL`. start, last : first and last slot of a timer's session, -1 for none. worst : the highest rank once
+    values, in `EQUAL`. start, last : first and last slot of a timer's session, -1 for none. worst : the highest rank once
     there is no more room, shape (1,).
     """
 
@@ -70,30 +49,17 @@ class Choices(NamedTuple):
     worst: Floats
 
 
-class Waits(NamedTuple):
-    """Ways that have waited for a session until each slot of a night: what they have come to, both levels and the trip to
-    come, after the trips at its beginning. Shapes (width, n_slots_of_night).
-
-    promise : what a session from there on at each current comes to by the values, shape (width, n_slots_of_night,
-        n_currents).
-    """
-
-    paid: Floats
-    level: Floats
-    mean: Floats
-    nth: Counts
-    promise: Floats
-
-
 @compiled
-def _ways(width: int, aboard: tuple[float, float]) -> Ways:
+def ways_from(width: int, aboard: tuple[float, float]) -> Ways:
+    """One way, with both levels as they are at the first edge, and room for others."""
     ways = Ways(np.zeros(width), np.zeros(width), np.zeros(width))
     ways.level[0], ways.mean[0] = aboard
     return ways
 
 
 @compiled
-def _choices(most: int) -> Choices:
+def no_choices(most: int) -> Choices:
+    """Room for choices."""
     return Choices(
         np.zeros(most, dtype=np.int64),
         np.zeros(most),
@@ -108,449 +74,15 @@ def _choices(most: int) -> Choices:
 
 
 @compiled
-def _rank(worth: float) -> float:
-    return float(np.floor(worth / _EQUAL + 0.5))
+def rank_of(worth: float) -> float:
+    """What a way comes to, such that equal ones rank alike."""
+    return float(np.floor(worth / EQUAL + 0.5))
 
 
 @compiled
-def managed_amps(
-    amps: Floats, aboard: tuple[float, float], width: int, worth: Worth, steps_a: Floats, slots: Slots, pack: Pack
-) -> None:
-    """Currents of a car whose current may change every slot, shape (n_slots,). [A]
-
-    amps : filled in from the values' first edge on, those before it standing already. aboard : cautious and mean SoC there,
-        before any trip. width : how many ways are followed side by side.
-    """
-    n, since = len(slots.room_a), worth.since
-    came, chosen = np.zeros((n, width), dtype=np.int64), np.zeros((n, width))
-    ways, many = _ways(width, aboard), 1
-    flows = np.zeros(width, dtype=np.bool_)
-    flows[0] = since > 0 and amps[since - 1] > 0
-    nth = int(np.searchsorted(slots.trip_edge, since))
-    tried = np.empty(worth.of.shape[3] + 8)
-    choices = _choices((_CHOICES + 1) * width)
-    for t in range(since, n):
-        while nth < len(slots.trip_edge) and slots.trip_edge[nth] == t:
-            for w in range(many):
-                ways.level[w] = max(0.0, ways.level[w] - slots.trip_kwh[nth])
-                ways.mean[w] = max(0.0, ways.mean[w] - slots.trip_kwh[nth])
-            nth += 1
-        if slots.room_a[t] <= 0 and np.isnan(slots.pinned_a[t]):
-            for w in range(many):
-                ways.paid[w] += 2 * care_of(ways.mean[w], pack)
-                came[t, w], flows[w] = w, False
-            continue
-        there, then, layers = levels_at(t + 1, worth), worth_from(t + 1, worth), worth.aheads[t + 1]
-        found = 0
-        for w in range(many):
-            slot = slot_at(t, slots, ways.mean[w] - ways.level[w])
-            start = 0.0 if flows[w] or (t == 0 and pack.charging) else pack.start_price
-            found = _slot_choices(choices, found, w, ways, start, tried, there, then, layers, steps_a, slot, pack)
-        many = _kept(choices, found, ways, came[t], chosen[t], flows, _APART * pack.usable_kwh)
-    there, then = levels_at(n, worth), worth_from(n, worth)
-    best, way = np.inf, 0
-    for w in range(many):
-        found_worth = ways.paid[w] + value_at(there, worth.aheads[n], then, OFF, ways.level[w], ways.mean[w])
-        if found_worth < best - _EQUAL:
-            best, way = found_worth, w
-    for t in range(n - 1, since - 1, -1):
-        amps[t] = chosen[t, way]
-        way = came[t, way]
-
-
-@compiled
-def _slot_choices(
-    choices: Choices,
-    found: int,
-    w: int,
-    ways: Ways,
-    start: float,
-    tried: Floats,
-    there: Levels,
-    then: Floats,
-    layers: Floats,
-    steps_a: Floats,
-    slot: Slot,
-    pack: Pack,
-) -> int:
-    """Add the best choices of one way in a slot to those found so far; how many there are then."""
-    level, mean, paid = ways.level[w], ways.mean[w], ways.paid[w]
-    many = _to_try(tried, level, there, steps_a, slot, pack)
-    care = care_of(mean, pack)
-    boost = mean < pack.boost_kwh - NOTHING
-    if boost:
-        many = min(many, 1)
-    highest, of_way = 0.0, found
-    for i in range(many):
-        _, after, _ = charged(tried[i], level, mean, slot, pack)
-        highest = max(highest, after)
-    for i in range(many):
-        cost, after, mean_after = charged(tried[i], level, mean, slot, pack)
-        if after < min(slot.need_kwh, highest - 1e-12):
-            continue
-        cost += paid + start + care + care_of(mean_after, pack)
-        rank = _rank(cost + value_at(there, layers, then, ON, after, mean_after))
-        at = found
-        if found - of_way == _CHOICES:
-            at = of_way + int(np.argmax(choices.rank[of_way:found]))
-            if rank >= choices.rank[at]:
-                continue
-        else:
-            found += 1
-        choices.way[at], choices.amps[at], choices.rank[at] = w, tried[i], rank
-        choices.level[at], choices.mean[at], choices.paid[at] = after, mean_after, cost
-    if np.isnan(slot.pinned_a) and not boost and (level >= slot.need_kwh or many == 0):
-        cost = paid + 2 * care
-        choices.way[found], choices.amps[found] = w, 0.0
-        choices.rank[found] = _rank(cost + value_at(there, layers, then, OFF, level, mean))
-        choices.level[found], choices.mean[found], choices.paid[found] = level, mean, cost
-        found += 1
-    return found
-
-
-@compiled
-def _kept(choices: Choices, found: int, ways: Ways, came: Counts, chosen: Floats, flows: Flags, apart: float) -> int:
-    """Go on with those choices that promise most, as many as there is room for; how many these are."""
-    many = 0
-    for at in np.argsort(choices.rank[:found], kind="mergesort"):
-        level, mean, flowing = choices.level[at], choices.mean[at], choices.amps[at] > 0
-        if _is_near(ways, flows[:many], flowing, level, mean, apart):
-            continue
-        ways.level[many], ways.mean[many], ways.paid[many] = level, mean, choices.paid[at]
-        came[many], chosen[many], flows[many] = choices.way[at], choices.amps[at], flowing
-        many += 1
-        if many == len(flows):
-            break
-    return many
-
-
-@compiled
-def _is_near(ways: Ways, marks: Flags | Counts, mark: int, level: float, mean: float, apart: float) -> bool:
+def is_near(ways: Ways, marks: Flags | Counts, mark: int, level: float, mean: float, apart: float) -> bool:
     """Whether one of the ways with the same mark has come to nearly the same place. marks : one for each way so far."""
     for w in range(len(marks)):
         if marks[w] == mark and abs(ways.level[w] - level) < apart and abs(ways.mean[w] - mean) < apart:
             return True
     return False
-
-
-@compiled
-def _to_try(tried: Floats, level: float, there: Levels, steps_a: Floats, slot: Slot, pack: Pack) -> int:
-    """Currents worth trying from a true level, the most first; how many there are."""
-    if not np.isnan(slot.pinned_a):
-        tried[0] = slot.pinned_a
-        return 1
-    most, many = slot.room_a, 0
-    if len(steps_a):
-        for nth in range(len(steps_a) - 1, -1, -1):
-            if steps_a[nth] <= most + NOTHING:
-                tried[many] = steps_a[nth]
-                many += 1
-        return many
-    tried[0], tried[1] = most, pack.least_a
-    many = 2
-    per_a = pack.kw_per_a * slot.hours
-    sun_a = np.floor(slot.sun_kwh / per_a * 100) / 100
-    if pack.least_a < sun_a < most:
-        tried[many] = sun_a
-        many += 1
-    at = int((level - there.floor_kwh) / there.step_kwh)
-    while many < len(tried):
-        amps = np.ceil(_amps_for(there.floor_kwh + there.step_kwh * at - level, slot, pack) * 100 - 1e-6) / 100
-        if amps >= most:
-            break
-        if amps > pack.least_a:
-            tried[many] = amps
-            many += 1
-        at += 1
-    amps = np.ceil(_amps_for(slot.need_kwh - level, slot, pack) * 100 - 1e-6) / 100
-    if pack.least_a < amps < most and many < len(tried):
-        tried[many] = amps
-        many += 1
-    return many
-
-
-@compiled
-def _amps_for(gain_kwh: float, slot: Slot, pack: Pack) -> float:
-    """The current at which the cautious car gains this much in a whole slot."""
-    return (gain_kwh / slot.hours + pack.cautious[1]) / pack.cautious[0] / pack.kw_per_a
-
-
-@compiled
-def timer_amps(amps: Floats, aboard: tuple[float, float], width: int, timer: Timer) -> None:
-    """A timer's sessions, shape (n_slots,). [A]
-
-    amps, aboard, width : as in `managed_amps`; the values' first edge is where a night begins.
-    """
-    worth, currents, never, may, slots, pack = timer
-    n, since = len(slots.room_a), worth.since
-    nights = 1 + int(np.sum(may.new_night[since + 1 :]))
-    came = np.zeros((nights, width), dtype=np.int64)
-    began, ended, at_amps = np.full((nights, width), -1), np.full((nights, width), -1), np.zeros((nights, width))
-    ways, many = _ways(width, aboard), 1
-    # Where each way is: past the end of a night where its session goes on into the next one.
-    edge, nth = np.full(width, since), np.full(width, np.searchsorted(slots.trip_edge, since))
-    goes_on = np.zeros(width, dtype=np.bool_)
-    goes_on[0] = since > 0 and amps[since - 1] > 0
-    choices = _choices(_CHOICES * width)
-    night, first = 0, since
-    while first < n:
-        end = first + 1
-        while end < n and not may.new_night[end]:
-            end += 1
-        waits = _waits(width, end - first, len(currents))
-        found = 0
-        for w in range(many):
-            came_to = (edge[w], ways.level[w], ways.mean[w], ways.paid[w], nth[w])
-            found = _without(choices, found, w, came_to, (first, end), goes_on[w], waits, timer)
-        found = _with_sessions(choices, found, many, (first, end), waits, timer)
-        gone = (came[night], began[night], ended[night], at_amps[night])
-        many = _lived(choices, found, ways, (edge, nth, goes_on), gone, end, never, slots, pack)
-        night, first = night + 1, end
-    there, then = levels_at(n, worth), worth_from(n, worth)
-    best, way = np.inf, 0
-    for w in range(many):
-        found_worth = ways.paid[w] + value_at(there, worth.aheads[n], then, len(currents) + 1, ways.level[w], ways.mean[w])
-        if found_worth < best - _EQUAL:
-            best, way = found_worth, w
-    amps[since:] = np.where(np.isnan(slots.pinned_a[since:]), 0.0, slots.pinned_a[since:])
-    for k in range(nights - 1, -1, -1):
-        if began[k, way] >= 0:
-            amps[began[k, way] : ended[k, way] + 1] = at_amps[k, way]
-        way = came[k, way]
-
-
-@compiled
-def _asked(t: int, level: float, mean: float, nth: int, never: float, slots: Slots) -> tuple[float, float, float, int]:
-    """What is missed at an edge, both levels after its trips, and the trip to come."""
-    missed = never * WISHED * max(0.0, slots.wishes[t] - level)
-    while nth < len(slots.trip_edge) and slots.trip_edge[nth] == t:
-        missed += never * max(0.0, slots.trip_wants[nth] - level - NOTHING)
-        level, mean = max(0.0, level - slots.trip_kwh[nth]), max(0.0, mean - slots.trip_kwh[nth])
-        nth += 1
-    missed += never * max(0.0, slots.wants[t] - level - NOTHING)
-    return missed, level, mean, nth
-
-
-@compiled
-def _slot(
-    t: int, amps: float, begins: bool, aboard: tuple[float, float], never: float, slots: Slots, pack: Pack
-) -> tuple[float, float, float]:
-    """What a slot comes to at a current, or where that is not above 0 without, and both levels at its end."""
-    level, mean = aboard
-    slot = slot_at(t, slots, 0.0)
-    paid = care_of(mean, pack)
-    if amps > 0:
-        cost, level, mean = charged(amps, level, mean, slot, pack)
-        paid += cost + (pack.start_price if begins and not (t == 0 and pack.charging) else 0.0)
-    elif np.isnan(slot.pinned_a):
-        paid += waiting_low(mean, never, slot, pack)
-    return paid + care_of(mean, pack), level, mean
-
-
-@compiled
-def _through(
-    span: tuple[int, int],
-    session: tuple[int, int, float],
-    aboard: tuple[float, float],
-    nth: int,
-    never: float,
-    slots: Slots,
-    pack: Pack,
-) -> tuple[float, float, float, int]:
-    """What the slots of a span come to with a session, both levels at its end, and the trip to come.
-
-    session : its first and last slot, and its current.
-    """
-    level, mean = aboard
-    start, last, session_a = session
-    paid = 0.0
-    for t in range(span[0], span[1]):
-        missed, level, mean, nth = _asked(t, level, mean, nth, never, slots)
-        amps = session_a if start <= t <= last else slots.pinned_a[t]
-        more, level, mean = _slot(t, amps, t == start, (level, mean), never, slots, pack)
-        paid += missed + more
-    return paid, level, mean, nth
-
-
-@compiled
-def _waits(width: int, n_slots: int, n_currents: int) -> Waits:
-    return Waits(
-        np.zeros((width, n_slots)),
-        np.zeros((width, n_slots)),
-        np.zeros((width, n_slots)),
-        np.zeros((width, n_slots), dtype=np.int64),
-        np.full((width, n_slots, n_currents), np.inf),
-    )
-
-
-@compiled
-def _without(
-    choices: Choices,
-    found: int,
-    w: int,
-    came_to: tuple[int, float, float, float, int],
-    night: tuple[int, int],
-    goes_on: bool,
-    waits: Waits,
-    timer: Timer,
-) -> int:
-    """Add a night of one way without a session to the choices, and fill in what sessions promise; how many there are then.
-
-    came_to : the edge that the way has come to, both levels, what it has come to, and its trip to come.
-    goes_on : whether a session ended there, so that one which starts there would be the same, going on into a night that
-        has its own.
-    """
-    worth, currents, never, may, slots, pack = timer
-    edge, level, mean, spent, nth = came_to
-    first, end = night
-    for t in range(edge, end):
-        slot = slot_at(t, slots, 0.0)
-        free = np.isnan(slot.pinned_a)
-        if free and may.start[t] and slot.room_a > 0 and not (goes_on and t == edge):
-            levels, values = levels_at(t, worth), worth_from(t, worth)
-            for i in range(len(currents)):
-                waits.promise[w, t - first, i] = spent + value_at(levels, worth.aheads[t], values, i + 1, level, mean)
-        missed, level, mean, nth = _asked(t, level, mean, nth, never, slots)
-        spent += missed
-        waits.paid[w, t - first], waits.nth[w, t - first] = spent, nth
-        waits.level[w, t - first], waits.mean[w, t - first] = level, mean
-        more, level, mean = _slot(t, slots.pinned_a[t], False, (level, mean), never, slots, pack)
-        spent += more
-    reached = max(edge, end)
-    phase = len(currents) + 1 if reached == len(slots.room_a) else 0
-    value = value_at(levels_at(reached, worth), worth.aheads[reached], worth_from(reached, worth), phase, level, mean)
-    return _added(choices, found, w, (-1, -1, 0.0), (level, mean), _rank(spent + value), _APART * pack.usable_kwh)
-
-
-@compiled
-def _with_sessions(choices: Choices, found: int, many: int, night: tuple[int, int], waits: Waits, timer: Timer) -> int:
-    """Add the sessions of a night that promise most to the choices; how many there are then."""
-    currents = timer.currents
-    first, end = night
-    promises = waits.promise[:many].reshape(-1)
-    looked_at = min(_LOOKED_AT + _LOOKED_AT_MORE * (many - 1), len(promises))
-    close = min(np.partition(promises, looked_at - 1)[looked_at - 1], 1e300) + NOTHING
-    for w in range(many):
-        for t in range(first, end):
-            for i in range(len(currents)):
-                if waits.promise[w, t - first, i] <= close:
-                    aboard = (waits.level[w, t - first], waits.mean[w, t - first])
-                    at = (t, end, waits.nth[w, t - first])
-                    paid = waits.paid[w, t - first]
-                    found = _session_choices(choices, found, w, currents[i], aboard, paid, at, timer)
-    return found
-
-
-@compiled
-def _session_choices(
-    choices: Choices,
-    found: int,
-    w: int,
-    amps: float,
-    aboard: tuple[float, float],
-    paid: float,
-    at: tuple[int, int, int],
-    timer: Timer,
-) -> int:
-    """Add the lengths of a session from a slot on at a current that promise most; how many choices there are then.
-
-    at : its first slot, the first of the next night, and the trip to come.
-    """
-    worth, currents, never, may, slots, pack = timer
-    done = len(currents) + 1
-    start, end, nth = at
-    level, mean = aboard
-    paid += 0.0 if start == 0 and pack.charging else pack.start_price
-    for t in range(start, len(slots.room_a)):
-        slot = slot_at(t, slots, 0.0)
-        trip_now = nth < len(slots.trip_edge) and slots.trip_edge[nth] == t and t > start
-        if trip_now or not 0 < amps <= slot.room_a + NOTHING or not np.isnan(slot.pinned_a):
-            break
-        if t > start:
-            paid += never * (max(0.0, slots.wants[t] - level - NOTHING) + WISHED * max(0.0, slots.wishes[t] - level))
-        cost, level, after = charged(amps, level, mean, slot, pack)
-        paid += cost + care_of(mean, pack) + care_of(after, pack)
-        mean = after
-        if may.end[t] or level >= slot.limit_kwh - 1e-6:
-            phase = done if t < end else 0
-            value = value_at(levels_at(t + 1, worth), worth.aheads[t + 1], worth_from(t + 1, worth), phase, level, mean)
-            apart = _APART * pack.usable_kwh
-            found = _added(choices, found, w, (start, t, amps), (level, mean), _rank(paid + value), apart)
-        full = slot.limit_kwh - NOTHING
-        if level >= full and mean >= full and (t + 1 == len(slots.limit_kwh) or slots.limit_kwh[t + 1] <= slot.limit_kwh):
-            break
-    return found
-
-
-@compiled
-def _added(
-    choices: Choices,
-    found: int,
-    w: int,
-    session: tuple[int, int, float],
-    aboard: tuple[float, float],
-    rank: float,
-    apart: float,
-) -> int:
-    """Add a session to the choices, in the place of one of the same way that comes to nearly the same, or of the worst
-    where there is no more room, if it promises more; how many there are then."""
-    most = len(choices.rank)
-    if found == most and rank >= choices.worst[0]:
-        return found
-    at = found
-    for k in range(found):
-        if choices.way[k] == w and abs(choices.level[k] - aboard[0]) < apart and abs(choices.mean[k] - aboard[1]) < apart:
-            at = k
-            break
-    if at == most:
-        at = int(np.argmax(choices.rank))
-    if at < found and rank >= choices.rank[at]:
-        return found
-    choices.way[at], choices.rank[at] = w, rank
-    choices.start[at], choices.last[at], choices.amps[at] = session
-    choices.level[at], choices.mean[at] = aboard
-    found = max(found, at + 1)
-    if found == most:
-        choices.worst[0] = choices.rank.max()
-    return found
-
-
-@compiled
-def _lived(
-    choices: Choices,
-    found: int,
-    ways: Ways,
-    where: tuple[Counts, Counts, Flags],
-    taken: tuple[Counts, Counts, Counts, Floats],
-    end: int,
-    never: float,
-    slots: Slots,
-    pack: Pack,
-) -> int:
-    """Go on to a night's end, or that of a session which goes on into the next, with those choices that promise most, as
-    many as there is room for; how many these are.
-
-    where : of each way the edge that it has come to, the trip to come, and whether a session ended there. taken : of each
-        way that is gone on with, which it was before, and the first slot, last slot and current of its session.
-    """
-    edge, nth, goes_on = where
-    came, began, ended, amps = taken
-    was, was_edge, was_nth = Ways(ways.level.copy(), ways.mean.copy(), ways.paid.copy()), edge.copy(), nth.copy()
-    was_on = goes_on.copy()
-    apart, many = _APART * pack.usable_kwh, 0
-    by_start = np.argsort(choices.start[:found], kind="mergesort")
-    for at in by_start[np.argsort(choices.rank[by_start], kind="mergesort")]:
-        way, start, last = choices.way[at], choices.start[at], choices.last[at]
-        until = max(end, last + 1, was_edge[way])
-        aboard = (was.level[way], was.mean[way])
-        session = (start, last, choices.amps[at])
-        paid, level, mean, trips = _through((was_edge[way], until), session, aboard, was_nth[way], never, slots, pack)
-        if _is_near(ways, edge[:many], until, level, mean, apart):
-            continue
-        ways.level[many], ways.mean[many], ways.paid[many] = level, mean, was.paid[way] + paid
-        edge[many], nth[many], goes_on[many] = until, trips, last == until - 1 or (was_on[way] and until == was_edge[way])
-        came[many], began[many], ended[many], amps[many] = way, start, last, choices.amps[at]
-        many += 1
-        if many == len(edge):
-            break
-    return many

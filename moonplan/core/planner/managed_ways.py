@@ -1,0 +1,188 @@
+"""Ways of a car whose current may change every slot, followed from slot to slot, compiled."""
+
+import numpy as np
+
+from moonplan.core.compiled import compiled
+from moonplan.core.planner.slots import (
+    NOTHING,
+    OFF,
+    ON,
+    Counts,
+    Levels,
+    Pack,
+    Slot,
+    Slots,
+    Worth,
+    care_of,
+    charged,
+    levels_at,
+    slot_at,
+    value_at,
+    worth_from,
+)
+from moonplan.core.planner.ways import (
+    APART,
+    CHOICES,
+    EQUAL,
+    Choices,
+    Ways,
+    is_near,
+    no_choices,
+    rank_of,
+    ways_from,
+)
+from moonplan.core.timegrid import Flags, Floats
+
+
+@compiled
+def managed_amps(
+    amps: Floats, aboard: tuple[float, float], width: int, worth: Worth, steps_a: Floats, slots: Slots, pack: Pack
+) -> None:
+    """Currents of a car whose current may change every slot, shape (n_slots,). [A]
+
+    amps : filled in from the values' first edge on, those before it standing already. aboard : cautious and mean SoC there,
+        before any trip. width : how many ways are followed side by side.
+    """
+    n, since = len(slots.room_a), worth.since
+    came, chosen = np.zeros((n, width), dtype=np.int64), np.zeros((n, width))
+    ways, many = ways_from(width, aboard), 1
+    flows = np.zeros(width, dtype=np.bool_)
+    flows[0] = since > 0 and amps[since - 1] > 0
+    nth = int(np.searchsorted(slots.trip_edge, since))
+    tried = np.empty(worth.of.shape[3] + 8)
+    choices = no_choices((CHOICES + 1) * width)
+    for t in range(since, n):
+        while nth < len(slots.trip_edge) and slots.trip_edge[nth] == t:
+            for w in range(many):
+                ways.level[w] = max(0.0, ways.level[w] - slots.trip_kwh[nth])
+                ways.mean[w] = max(0.0, ways.mean[w] - slots.trip_kwh[nth])
+            nth += 1
+        if slots.room_a[t] <= 0 and np.isnan(slots.pinned_a[t]):
+            for w in range(many):
+                ways.paid[w] += 2 * care_of(ways.mean[w], pack)
+                came[t, w], flows[w] = w, False
+            continue
+        there, then, layers = levels_at(t + 1, worth), worth_from(t + 1, worth), worth.aheads[t + 1]
+        found = 0
+        for w in range(many):
+            slot = slot_at(t, slots, ways.mean[w] - ways.level[w])
+            start = 0.0 if flows[w] or (t == 0 and pack.charging) else pack.start_price
+            found = _slot_choices(choices, found, w, ways, start, tried, there, then, layers, steps_a, slot, pack)
+        many = _kept(choices, found, ways, came[t], chosen[t], flows, APART * pack.usable_kwh)
+    there, then = levels_at(n, worth), worth_from(n, worth)
+    best, way = np.inf, 0
+    for w in range(many):
+        found_worth = ways.paid[w] + value_at(there, worth.aheads[n], then, OFF, ways.level[w], ways.mean[w])
+        if found_worth < best - EQUAL:
+            best, way = found_worth, w
+    for t in range(n - 1, since - 1, -1):
+        amps[t] = chosen[t, way]
+        way = came[t, way]
+
+
+@compiled
+def _slot_choices(
+    choices: Choices,
+    found: int,
+    w: int,
+    ways: Ways,
+    start: float,
+    tried: Floats,
+    there: Levels,
+    then: Floats,
+    layers: Floats,
+    steps_a: Floats,
+    slot: Slot,
+    pack: Pack,
+) -> int:
+    """Add the best choices of one way in a slot to those found so far; how many there are then."""
+    level, mean, paid = ways.level[w], ways.mean[w], ways.paid[w]
+    many = _to_try(tried, level, there, steps_a, slot, pack)
+    care = care_of(mean, pack)
+    boost = mean < pack.boost_kwh - NOTHING
+    if boost:
+        many = min(many, 1)
+    highest, of_way = 0.0, found
+    for i in range(many):
+        _, after, _ = charged(tried[i], level, mean, slot, pack)
+        highest = max(highest, after)
+    for i in range(many):
+        cost, after, mean_after = charged(tried[i], level, mean, slot, pack)
+        if after < min(slot.need_kwh, highest - 1e-12):
+            continue
+        cost += paid + start + care + care_of(mean_after, pack)
+        rank = rank_of(cost + value_at(there, layers, then, ON, after, mean_after))
+        at = found
+        if found - of_way == CHOICES:
+            at = of_way + int(np.argmax(choices.rank[of_way:found]))
+            if rank >= choices.rank[at]:
+                continue
+        else:
+            found += 1
+        choices.way[at], choices.amps[at], choices.rank[at] = w, tried[i], rank
+        choices.level[at], choices.mean[at], choices.paid[at] = after, mean_after, cost
+    if np.isnan(slot.pinned_a) and not boost and (level >= slot.need_kwh or many == 0):
+        cost = paid + 2 * care
+        choices.way[found], choices.amps[found] = w, 0.0
+        choices.rank[found] = rank_of(cost + value_at(there, layers, then, OFF, level, mean))
+        choices.level[found], choices.mean[found], choices.paid[found] = level, mean, cost
+        found += 1
+    return found
+
+
+@compiled
+def _kept(choices: Choices, found: int, ways: Ways, came: Counts, chosen: Floats, flows: Flags, apart: float) -> int:
+    """Go on with those choices that promise most, as many as there is room for; how many these are."""
+    many = 0
+    for at in np.argsort(choices.rank[:found], kind="mergesort"):
+        level, mean, flowing = choices.level[at], choices.mean[at], choices.amps[at] > 0
+        if is_near(ways, flows[:many], flowing, level, mean, apart):
+            continue
+        ways.level[many], ways.mean[many], ways.paid[many] = level, mean, choices.paid[at]
+        came[many], chosen[many], flows[many] = choices.way[at], choices.amps[at], flowing
+        many += 1
+        if many == len(flows):
+            break
+    return many
+
+
+@compiled
+def _to_try(tried: Floats, level: float, there: Levels, steps_a: Floats, slot: Slot, pack: Pack) -> int:
+    """Currents worth trying from a true level, the most first; how many there are."""
+    if not np.isnan(slot.pinned_a):
+        tried[0] = slot.pinned_a
+        return 1
+    most, many = slot.room_a, 0
+    if len(steps_a):
+        for nth in range(len(steps_a) - 1, -1, -1):
+            if steps_a[nth] <= most + NOTHING:
+                tried[many] = steps_a[nth]
+                many += 1
+        return many
+    tried[0], tried[1] = most, pack.least_a
+    many = 2
+    per_a = pack.kw_per_a * slot.hours
+    sun_a = np.floor(slot.sun_kwh / per_a * 100) / 100
+    if pack.least_a < sun_a < most:
+        tried[many] = sun_a
+        many += 1
+    at = int((level - there.floor_kwh) / there.step_kwh)
+    while many < len(tried):
+        amps = np.ceil(_amps_for(there.floor_kwh + there.step_kwh * at - level, slot, pack) * 100 - 1e-6) / 100
+        if amps >= most:
+            break
+        if amps > pack.least_a:
+            tried[many] = amps
+            many += 1
+        at += 1
+    amps = np.ceil(_amps_for(slot.need_kwh - level, slot, pack) * 100 - 1e-6) / 100
+    if pack.least_a < amps < most and many < len(tried):
+        tried[many] = amps
+        many += 1
+    return many
+
+
+@compiled
+def _amps_for(gain_kwh: float, slot: Slot, pack: Pack) -> float:
+    """The current at which the cautious car gains this much in a whole slot."""
+    return (gain_kwh / slot.hours + pack.cautious[1]) / pack.cautious[0] / pack.kw_per_a
