@@ -59,6 +59,7 @@ def standing(given: Mapping[str, Any]) -> dict[str, Any]:
             for earlier in _asked.values():
                 earlier.cancel()
             _asked[asked] = _workers().submit(refined_setpoints, json.dumps(given))
+            _asked.move_to_end(asked)
             while len(_asked) > _KEPT:
                 _asked.popitem(last=False)
         if not _asked[asked].done():

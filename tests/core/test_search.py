@@ -124,7 +124,7 @@ def test_a_part_planned_anew_leaves_what_is_before_it_and_takes_no_more_than_the
         assert candidate(problem, others).outcome.cars[i].short_kwh <= mine.short_kwh + 0.05
 
 
-@pytest.mark.parametrize("seed", [1, 4])
+@pytest.mark.parametrize("seed", [0, 4])
 def test_a_car_that_is_held_to_less_takes_no_more_and_the_rest_of_its_week_makes_up_for_it(seed: int):
     problem = a_family(seed, cars=2, nights=4)
     plan = plan_together(problem)
@@ -133,6 +133,7 @@ def test_a_car_that_is_held_to_less_takes_no_more_and_the_rest_of_its_week_makes
         slots = np.zeros(problem.grid.n_slots, dtype=np.bool_)
         slots[edges[1] : edges[2]] = plan.amps[i][edges[1] : edges[2]] > 0
         amps = list(plan.amps)
+        assert amps[i][slots].max() > car.least_a
 
         amps[i] = here.planned(amps, i, (0, 4), held=_Held(slots, car.least_a))
 
