@@ -5,7 +5,6 @@ it, and a few phases (off, on; for a timer: not yet, on at a current, done for t
 both.
 """
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -16,6 +15,7 @@ from moonplan.core.planner.constraints import may_end, may_start
 from moonplan.core.planner.managed_ways import managed_amps
 from moonplan.core.planner.problem import Car, Problem
 from moonplan.core.planner.slots import Counts, May, Pack, Slots, Timer, Worth, fully, needs, reachable
+from moonplan.core.planner.timer_moves import moved_a_little
 from moonplan.core.planner.timer_ways import timer_amps
 from moonplan.core.simulate import Trajectory
 from moonplan.core.timegrid import Floats
@@ -27,6 +27,8 @@ _MOST_LEVELS = 20_000
 _MOST_TIMES = 8
 # Of plans that come to the same the one with fewer sessions: so much does a session count besides, in default prices.
 _TIE = 1e-3
+# At which currents a timer on a continuous lead is tried, as shares of the way from the least to the most.
+_TIMER_SHARES = (1.0, 0.75, 0.5, 0.25, 0.0)
 # How far apart the outermost layers are at the least, as a part of the battery.
 _LEAST_APART = 2e-3
 
@@ -37,18 +39,15 @@ class Effort:
 
     states : slots and levels together, about. levels_per_slot : the fewest to a slot's gain at full current. layers : in
         how many it is reckoned how far the mean car is ahead. ways : how many are followed side by side.
-    timer_shares : currents that a continuous lead is tried at within one timer session, as shares of the way from least to
-        most.
     """
 
     states: int
     levels_per_slot: int
     layers: int
     ways: int
-    timer_shares: tuple[float, ...] = (1.0, 0.75, 0.5, 0.25, 0.0)
 
 
-COARSE = Effort(states=50_000, levels_per_slot=2, layers=2, ways=2, timer_shares=(1.0, 0.5, 0.0))
+COARSE = Effort(states=50_000, levels_per_slot=2, layers=2, ways=2)
 CLOSER = Effort(states=100_000, levels_per_slot=3, layers=3, ways=8)
 FINE = Effort(states=300_000, levels_per_slot=4, layers=4, ways=16)
 FINEST = Effort(states=300_000, levels_per_slot=4, layers=6, ways=32)
@@ -172,7 +171,7 @@ class OneCar:
         """What is kept of the last time, if it has the currents that are wanted now."""
         car, effort = self._car, self._effort
         timed = car.control != "managed"
-        currents = _timer_currents(car, float(slots.room_a.max()), effort.timer_shares) if timed else self._steps_a
+        currents = _timer_currents(car, float(slots.room_a.max())) if timed else self._steps_a
         if self._kept is None or not np.array_equal(self._kept.currents, currents):
             states = effort.states // (len(currents) + 2) if timed else effort.states
             levels = _levels(car, self._alone, states, effort.levels_per_slot)
@@ -228,7 +227,9 @@ class OneCar:
         if self._car.control == "managed":
             managed_amps(amps, aboard, width, worth, currents, asked.slots, self._pack)
         else:
-            timer_amps(amps, aboard, width, self._timer(worth, asked, currents))
+            timer = self._timer(worth, asked, currents)
+            timer_amps(amps, aboard, width, timer)
+            moved_a_little(amps, aboard, timer)
 
     def _timer(self, worth: Worth, asked: "_Question", currents: Floats) -> Timer:
         return Timer(worth, currents, asked.dearest, self._may, asked.slots, self._pack)
@@ -369,10 +370,10 @@ def _aheads(car: Car, most_a: Floats, hours: float, n_layers: int) -> Floats:
     return np.outer(far, np.linspace(0.0, 1.0, n_layers))
 
 
-def _timer_currents(car: Car, most: float, shares: Sequence[float]) -> Floats:
+def _timer_currents(car: Car, most: float) -> Floats:
     if car.steps_a:
         return np.array([step for step in reversed(car.steps_a) if step <= most + 1e-9] or [0.0])
-    tried = [round(car.least_a + share * (most - car.least_a), 2) for share in shares]
+    tried = [round(car.least_a + share * (most - car.least_a), 2) for share in _TIMER_SHARES]
     return np.array(list(dict.fromkeys(tried)) if most else [0.0])
 
 

@@ -97,7 +97,7 @@ def timer_amps(amps: Floats, aboard: tuple[float, float], width: int, timer: Tim
 
 
 @compiled
-def _asked(t: int, level: float, mean: float, nth: int, never: float, slots: Slots) -> tuple[float, float, float, int]:
+def asked_at(t: int, level: float, mean: float, nth: int, never: float, slots: Slots) -> tuple[float, float, float, int]:
     """What is missed at an edge, both levels after its trips, and the trip to come."""
     missed = never * WISHED * max(0.0, slots.wishes[t] - level)
     while nth < len(slots.trip_edge) and slots.trip_edge[nth] == t:
@@ -109,7 +109,7 @@ def _asked(t: int, level: float, mean: float, nth: int, never: float, slots: Slo
 
 
 @compiled
-def _slot(
+def through_slot(
     t: int, amps: float, begins: bool, aboard: tuple[float, float], never: float, slots: Slots, pack: Pack
 ) -> tuple[float, float, float]:
     """What a slot comes to at a current, or where that is not above 0 without, and both levels at its end."""
@@ -142,9 +142,9 @@ def _through(
     start, last, session_a = session
     paid = 0.0
     for t in range(span[0], span[1]):
-        missed, level, mean, nth = _asked(t, level, mean, nth, never, slots)
+        missed, level, mean, nth = asked_at(t, level, mean, nth, never, slots)
         amps = session_a if start <= t <= last else slots.pinned_a[t]
-        more, level, mean = _slot(t, amps, t == start, (level, mean), never, slots, pack)
+        more, level, mean = through_slot(t, amps, t == start, (level, mean), never, slots, pack)
         paid += missed + more
     return paid, level, mean, nth
 
@@ -187,11 +187,11 @@ def _without(
             levels, values = levels_at(t, worth), worth_from(t, worth)
             for i in range(len(currents)):
                 waits.promise[w, t - first, i] = spent + value_at(levels, worth.aheads[t], values, i + 1, level, mean)
-        missed, level, mean, nth = _asked(t, level, mean, nth, never, slots)
+        missed, level, mean, nth = asked_at(t, level, mean, nth, never, slots)
         spent += missed
         waits.paid[w, t - first], waits.nth[w, t - first] = spent, nth
         waits.level[w, t - first], waits.mean[w, t - first] = level, mean
-        more, level, mean = _slot(t, slots.pinned_a[t], False, (level, mean), never, slots, pack)
+        more, level, mean = through_slot(t, slots.pinned_a[t], False, (level, mean), never, slots, pack)
         spent += more
     reached = max(edge, end)
     phase = len(currents) + 1 if reached == len(slots.room_a) else 0

@@ -22,7 +22,7 @@ _MOST_ORDERS = 6
 _CONTROLS = ("hand", "timer", "managed")
 # How many tries a search has for each car and night, soon; for each pair of cars and night, thoroughly and once more; and
 # how many slots of cars it may plan anew in all: a month of many cars is left at that.
-_SOON = 0.5
+_SOON = 0.9
 _THOROUGHLY, _AGAIN = 2.0, 0.5
 _FEWEST_TRIES = 8
 _SLOTS_SOON, _SLOTS_THOROUGHLY = 60_000, 600_000
@@ -41,7 +41,7 @@ def plan_together(problem: Problem) -> Candidate:
             return improved(problem, _replanned(problem, alone, FINE), moves=_FEW_MOVES)
     cars, nights = _size(problem)
     tries, contended = _tries(problem, _SOON * cars * nights, _SLOTS_SOON), contended_slots(problem, alone.amps)
-    best = searched(problem, _first(problem), tries=tries, effort=CLOSER, contended=contended)
+    best = searched(problem, _first(problem), tries=tries, effort=COARSE, contended=contended)
     closely = FINE if cars <= _FEW_CARS else CLOSER
     return _better(improved(problem, _replanned(problem, best, closely), moves=_FEW_MOVES), best)
 

@@ -1,0 +1,140 @@
+"""A timer's sessions moved a little, compiled.
+
+Values between levels are near enough to choose a night's session by. At less than full current, though, a slot leads between
+two levels, so that what must be aboard at a departure seems to take longer than it does, and a session begins too early. So
+each is moved, and made longer or shorter at either end, while what it truly comes to falls.
+"""
+
+from typing import NamedTuple
+
+import numpy as np
+
+from moonplan.core.compiled import compiled
+from moonplan.core.planner.slots import NOTHING, Counts, Timer
+from moonplan.core.planner.timer_ways import asked_at, through_slot
+from moonplan.core.planner.ways import EQUAL
+from moonplan.core.timegrid import Floats
+
+# By how many slots the beginning, the end, or both are moved, in turn.
+_STEPS = (8, 4, 2, 1)
+_ROUNDS = 3
+# How often a session is moved at the most in a round.
+_MOST = 12
+
+
+class _Course(NamedTuple):
+    """What a plan has come to at each edge, before what is asked there, both levels, and the trip to come, shapes
+    (n_slots + 1,)."""
+
+    paid: Floats
+    level: Floats
+    mean: Floats
+    nth: Counts
+
+
+@compiled
+def moved_a_little(amps: Floats, aboard: tuple[float, float], timer: Timer) -> None:
+    """Move the sessions that begin at the values' first edge or later, while that helps.
+
+    amps : shape (n_slots,). [A] aboard : cautious and mean SoC at that edge, before any trip. [kWh]
+    """
+    since, n = timer.worth.since, len(amps)
+    course = _Course(np.zeros(n + 1), np.zeros(n + 1), np.zeros(n + 1), np.zeros(n + 1, dtype=np.int64))
+    course.level[since], course.mean[since] = aboard
+    course.nth[since] = np.searchsorted(timer.slots.trip_edge, since)
+    _followed(course, amps, since, timer)
+    for _ in range(_ROUNDS):
+        helped = False
+        t = since
+        while t < n:
+            if amps[t] <= 0 or (t > 0 and amps[t - 1] > 0) or not np.isnan(timer.slots.pinned_a[t]):
+                t += 1
+                continue
+            last = t
+            while last + 1 < n and amps[last + 1] > 0:
+                last += 1
+            first, past = _moved(course, amps, t, last, timer)
+            helped = helped or first != t or past != last + 1
+            t = max(past, last + 1)
+        if not helped:
+            return
+
+
+@compiled
+def _moved(course: _Course, amps: Floats, first: int, last: int, timer: Timer) -> tuple[int, int]:
+    """One session moved while that helps; its first slot, and the first after it."""
+    current = amps[first]
+    for _ in range(_MOST):
+        helped = False
+        for by in _STEPS:
+            for at_first, at_last in ((by, by), (-by, -by), (by, 0), (0, -by), (-by, 0), (0, by)):
+                start, end = first + at_first, last + at_last
+                if _is_free(amps, first, last, start, end, timer) and _saves(course, amps, first, last, start, end, timer):
+                    amps[first : last + 1] = 0.0
+                    amps[start : end + 1] = current
+                    _followed(course, amps, min(first, start), timer)
+                    first, last, helped = start, end, True
+                    break
+            if helped:
+                break
+        if not helped:
+            break
+    return first, last + 1
+
+
+@compiled
+def _is_free(amps: Floats, first: int, last: int, start: int, end: int, timer: Timer) -> bool:
+    """Whether a session may be in other slots of the night that it begins in."""
+    may, slots, n = timer.may, timer.slots, len(amps)
+    if not timer.worth.since <= start <= end < n or not may.start[start]:
+        return False
+    for t in range(min(first, start) + 1, max(first, start) + 1):
+        if may.new_night[t]:
+            return False
+    for t in range(max(0, start - 1), min(n, end + 2)):
+        if not first <= t <= last and amps[t] > 0:
+            return False
+    for t in range(start, end + 1):
+        if slots.room_a[t] + NOTHING < amps[first] or not np.isnan(slots.pinned_a[t]):
+            return False
+    return True
+
+
+@compiled
+def _saves(course: _Course, amps: Floats, first: int, last: int, start: int, end: int, timer: Timer) -> bool:
+    """Whether a session comes to less in other slots."""
+    _, _, never, may, slots, pack = timer
+    t = min(first, start)
+    level, mean, nth, paid = course.level[t], course.mean[t], course.nth[t], course.paid[t]
+    while t < len(amps):
+        if t > max(last, end) and abs(level - course.level[t]) < NOTHING and abs(mean - course.mean[t]) < NOTHING:
+            return bool(paid < course.paid[t] - EQUAL)
+        missed, level, mean, nth = asked_at(t, level, mean, nth, never, slots)
+        current = amps[first] if start <= t <= end else 0.0 if first <= t <= last else amps[t]
+        begins = t == start if start <= t <= end else current > 0 and (t == 0 or amps[t - 1] <= 0)
+        more, level, mean = through_slot(t, current, begins, (level, mean), never, slots, pack)
+        paid += missed + more
+        if t == end and not may.end[t] and level < slots.limit_kwh[t] - 1e-6:
+            return False
+        t += 1
+    missed, _, _, _ = asked_at(t, level, mean, nth, never, slots)
+    return bool(paid + missed < course.paid[t] + _last_missed(course, timer) - EQUAL)
+
+
+@compiled
+def _last_missed(course: _Course, timer: Timer) -> float:
+    n = len(timer.slots.room_a)
+    missed, _, _, _ = asked_at(n, course.level[n], course.mean[n], course.nth[n], timer.never, timer.slots)
+    return float(missed)
+
+
+@compiled
+def _followed(course: _Course, amps: Floats, since: int, timer: Timer) -> None:
+    """Fill in the course from an edge on."""
+    _, _, never, _, slots, pack = timer
+    for t in range(since, len(amps)):
+        missed, level, mean, nth = asked_at(t, course.level[t], course.mean[t], course.nth[t], never, slots)
+        begins = amps[t] > 0 and (t == 0 or amps[t - 1] <= 0)
+        more, level, mean = through_slot(t, amps[t], begins, (level, mean), never, slots, pack)
+        course.paid[t + 1] = course.paid[t] + missed + more
+        course.level[t + 1], course.mean[t + 1], course.nth[t + 1] = level, mean, nth

@@ -1,0 +1,129 @@
+"""A timer's sessions moved a little: into the cheap hours, to no more than is wanted, and never against a rule."""
+
+from typing import Any
+
+import numpy as np
+import pytest
+
+from moonplan.core.planner import one_car as planning
+from moonplan.core.planner.candidates import candidate, pinned, surroundings
+from moonplan.core.planner.constraints import broken_alone
+from moonplan.core.planner.habits import with_habits
+from moonplan.core.planner.one_car import COARSE, OneCar, Surroundings
+from moonplan.core.planner.problem import Problem, build
+from moonplan.core.planner.timer_moves import moved_a_little
+from moonplan.core.simulate import runs
+from moonplan.core.timegrid import Floats
+from tests.core.factories import LOSSLESS, a_car, a_household, a_lead, a_trip, at
+from tests.core.test_ways import a_single_car
+
+# 9 A at 230 V: 2.07 kW, seven hours of which are 14.49 kWh.
+AMPS, WANTED_PCT = 9.0, 100 * (25 + 14.49) / 50
+
+
+def a_problem(control: str = "timer", **changes: Any) -> Problem:
+    vehicle = a_car(control=control, end_pct=round(WANTED_PCT, 4), daily_limit_pct=90)
+    given = {"vehicles": [vehicle], "leads": [a_lead(control=control)], "rates": [LOSSLESS]}
+    return with_habits(build(a_household(**given | changes)))
+
+
+def around(problem: Problem, most_a: float) -> Surroundings:
+    alone = surroundings(problem, [pinned(problem.cars[0])], 0)
+    return Surroundings(np.minimum(alone.room_a, most_a), alone.sun_kwh)
+
+
+def a_session(problem: Problem, start: str, hours: float) -> Floats:
+    amps = np.zeros(problem.grid.n_slots)
+    first = problem.grid.starts.index(at(start))
+    amps[first : first + int(4 * hours)] = AMPS
+    return amps
+
+
+def moved(problem: Problem, amps: Floats) -> Floats:
+    """The setpoints moved, where no more than 9 A is left."""
+    one_car, car = OneCar(problem, problem.cars[0], COARSE), problem.cars[0]
+    slots = one_car._slots(around(problem, AMPS))
+    kept, aboard = one_car._levels(slots), (car.soc_kwh, car.soc_kwh)
+    timer = one_car._timer(one_car._worth(kept, 0, len(amps)), one_car._question(slots, 0, aboard), kept.currents)
+    after = amps.copy()
+    moved_a_little(after, aboard, timer)
+    return after
+
+
+def told(problem: Problem, amps: Floats) -> list[tuple[str, str]]:
+    starts = problem.grid.starts
+    return [(f"{starts[run.first]:%H:%M}", f"{starts[run.last + 1]:%H:%M}") for run in runs(amps)]
+
+
+@pytest.mark.parametrize(("start", "cost"), [("2026-01-14T20:30:00+01:00", 1.449), ("2026-01-15T02:00:00+01:00", 1.449)])
+def test_a_session_is_moved_into_the_cheap_hours(start: str, cost: float):
+    # Seven hours of the eight from 22:00 to 06:00: 14.49 kWh at 0.10.
+    problem = a_problem()
+
+    amps = moved(problem, a_session(problem, start, 7))
+
+    assert candidate(problem, [amps]).outcome.cost == pytest.approx(cost)
+    assert amps.sum() == pytest.approx(28 * AMPS)
+
+
+def test_a_session_ends_when_there_is_enough():
+    problem = a_problem()
+
+    amps = moved(problem, a_session(problem, "2026-01-14T19:00:00+01:00", 11))
+
+    assert candidate(problem, [amps]).outcome.cost == pytest.approx(1.449)
+
+
+def test_a_session_that_misses_something_is_made_longer():
+    # Five hours are 4.14 kWh too few; the eight cheap ones have room for them.
+    problem = a_problem()
+
+    found = candidate(problem, [moved(problem, a_session(problem, "2026-01-14T23:00:00+01:00", 5))]).outcome
+
+    assert found.short_kwh == 0
+    assert found.cost == pytest.approx(1.449)
+
+
+def test_by_hand_it_begins_and_ends_while_somebody_is_up():
+    # In bed from 22:15 to 05:00. Ten hours are three too many, those before the cheap ones.
+    problem = a_problem("hand", bedtime="22:15", wake="05:00")
+
+    amps = moved(problem, a_session(problem, "2026-01-14T19:00:00+01:00", 10))
+
+    assert told(problem, amps) == [("22:00", "05:00")]
+
+
+def test_a_session_stays_in_its_night_and_clear_of_the_other():
+    # Home for two nights, 7 hours wanted by the second morning: both sessions are in cheap hours after the move.
+    problem = a_problem(horizon_nights=2)
+    amps = a_session(problem, "2026-01-14T19:30:00+01:00", 4) + a_session(problem, "2026-01-15T18:00:00+01:00", 3)
+
+    after = moved(problem, amps)
+
+    assert [problem.grid.starts[run.first].day for run in runs(after)] == [14, 15]
+    assert candidate(problem, [after]).outcome.cost == pytest.approx(1.449)
+
+
+def test_a_session_is_not_moved_over_a_trip():
+    trip = a_trip("2026-01-14T21:00:00+01:00", "2026-01-14T23:30:00+01:00", 20)
+    problem = a_problem(trips=[trip])
+
+    amps = moved(problem, a_session(problem, "2026-01-14T18:30:00+01:00", 2))
+
+    assert not any(broken_alone(problem, problem.cars[0], amps))
+    assert len(runs(amps)) == 1
+
+
+@pytest.mark.parametrize("which", [(4, 4, "v0"), (5, 4, "v3"), (0, 2, "v0"), (6, 2, "v1"), (9, 2, "v1")])
+def test_weeks_planned_roughly_come_to_no_more_with_the_moves(which: tuple[int, int, str], monkeypatch: pytest.MonkeyPatch):
+    week = a_single_car(*which)
+    left = around(week, 10.0)
+
+    with_moves = OneCar(week, week.cars[0], COARSE).whole(left)
+    monkeypatch.setattr(planning, "moved_a_little", lambda *_: None)
+    without = OneCar(week, week.cars[0], COARSE).whole(left)
+
+    assert not any(broken_alone(week, week.cars[0], with_moves))
+    assert candidate(week, [with_moves]).outcome.missed <= candidate(week, [without]).outcome.missed
+    if candidate(week, [with_moves]).outcome.missed == candidate(week, [without]).outcome.missed:
+        assert candidate(week, [with_moves]).outcome.value <= candidate(week, [without]).outcome.value + 1e-6
