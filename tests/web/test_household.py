@@ -1,6 +1,6 @@
 """The household's drawing: a car moved to another lead, and cautions that are read."""
 
-from playwright.sync_api import expect
+from playwright.sync_api import APIResponse, Route, expect
 
 from tests.web.conftest import Served
 
@@ -16,6 +16,34 @@ def test_a_car_is_moved_to_another_lead_from_the_drawing_and_back(demo: Served, 
     expect(page.get_by_role("button", name="Hang Heron here")).to_have_count(2)
 
     page.get_by_role("link", name="Tonight").click()
+    expect(page.get_by_role("region", name="Heron", exact=True)).to_contain_text("into the gate post")
+    page.get_by_role("button", name="Undo “Heron”").click()
+    expect(page.get_by_role("region", name="Heron", exact=True)).to_contain_text("into the carport")
+
+
+def test_a_plan_on_its_way_while_a_car_is_moved_is_asked_for_again(demo: Served, open_page):
+    page = open_page(demo.link)
+    page.get_by_role("link", name="Household").click()
+    expect(page.get_by_role("button", name="Hang Heron here").first).to_be_visible()
+    page.reload()
+    # The move takes its time; meanwhile Tonight asks for the plan as it was, and is answered last of all.
+    moves: list[Route] = []
+    plans: list[tuple[Route, APIResponse]] = []
+
+    def asked(route: Route) -> None:
+        route.continue_() if plans else plans.append((route, route.fetch()))
+
+    page.route("**/api/vehicles/**", lambda route: moves.append(route))
+    page.route("**/api/tonight", asked)
+    page.get_by_role("listitem").filter(has_text="post unit").last.get_by_role("button", name="Hang Heron here").click()
+    page.get_by_role("link", name="Tonight").click()
+    while not plans:
+        page.wait_for_timeout(50)
+    with page.expect_response("**/api/vehicles/**"):
+        moves[0].continue_()
+    route, as_it_was = plans[0]
+    route.fulfill(response=as_it_was)
+
     expect(page.get_by_role("region", name="Heron", exact=True)).to_contain_text("into the gate post")
     page.get_by_role("button", name="Undo “Heron”").click()
     expect(page.get_by_role("region", name="Heron", exact=True)).to_contain_text("into the carport")
