@@ -93,6 +93,16 @@ def test_by_hand_it_begins_and_ends_while_somebody_is_up():
     assert told(problem, amps) == [("22:00", "05:00")]
 
 
+def test_by_hand_a_session_that_ends_full_in_the_night_still_does_when_the_one_before_could_be_shorter():
+    # 8.28 kWh on the first evening, at 0.30; 11.72 are left to the limit of 45 kWh, which it comes to in the second night
+    # before 03:45. With less on the first evening it would have to be stopped then.
+    problem = a_problem("hand", bedtime="22:15", wake="05:00", horizon_nights=2)
+    amps = a_session(problem, "2026-01-14T18:00:00+01:00", 4) + a_session(problem, "2026-01-15T22:00:00+01:00", 5.75)
+    assert not any(broken_alone(problem, problem.cars[0], amps))
+
+    assert not any(broken_alone(problem, problem.cars[0], moved(problem, amps)))
+
+
 def test_a_session_stays_in_its_night_and_clear_of_the_other():
     # Home for two nights, 7 hours wanted by the second morning: both sessions are in cheap hours after the move.
     problem = a_problem(horizon_nights=2)

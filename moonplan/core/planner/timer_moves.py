@@ -102,7 +102,7 @@ def _is_free(amps: Floats, first: int, last: int, start: int, end: int, timer: T
 
 @compiled
 def _saves(course: _Course, amps: Floats, first: int, last: int, start: int, end: int, timer: Timer) -> bool:
-    """Whether a session comes to less in other slots."""
+    """Whether a session comes to less in other slots, and each from it on ends when somebody is up, or full."""
     _, _, never, may, slots, pack = timer
     t = min(first, start)
     level, mean, nth, paid = course.level[t], course.mean[t], course.nth[t], course.paid[t]
@@ -114,7 +114,8 @@ def _saves(course: _Course, amps: Floats, first: int, last: int, start: int, end
         begins = t == start if start <= t <= end else current > 0 and (t == 0 or amps[t - 1] <= 0)
         more, level, mean = through_slot(t, current, begins, (level, mean), never, slots, pack)
         paid += missed + more
-        if t == end and not may.end[t] and level < slots.limit_kwh[t] - 1e-6:
+        ends = t == end if start <= t <= end else current > 0 and (t + 1 == len(amps) or amps[t + 1] <= 0)
+        if ends and not may.end[t] and np.isnan(slots.pinned_a[t]) and level < slots.limit_kwh[t] - 1e-6:
             return False
         t += 1
     missed, _, _, _ = asked_at(t, level, mean, nth, never, slots)
