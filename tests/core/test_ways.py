@@ -17,7 +17,7 @@ from moonplan.core.planner.one_car import COARSE, FINE, FINEST, Effort, OneCar, 
 from moonplan.core.planner.outcome import Outcome, outcome
 from moonplan.core.planner.problem import Problem, build
 from moonplan.core.planner.search import contended_slots
-from moonplan.core.planner.slots import OFF, ON, Worth, fully, levels_at, needs, value_at, worth_from
+from moonplan.core.planner.slots import OFF, ON, Worth, fully, needs, value_at
 from moonplan.core.timegrid import Floats
 from tests.bench.families import a_family_household
 from tests.core.factories import LOSSLESS, a_car, a_household, a_lead, a_trip, at
@@ -45,8 +45,7 @@ def values_of(one_car: OneCar) -> Worth:
 
 
 def value(worth: Worth, edge: int, phase: int, level: float, mean: float | None = None) -> float:
-    reached = levels_at(edge, worth), worth.aheads[edge], worth_from(edge, worth)
-    return float(value_at(*reached, phase, level, level if mean is None else mean))
+    return float(value_at(edge, phase, level, level if mean is None else mean, worth))
 
 
 def a_single_car(seed: int, cars: int, vehicle: str) -> Problem:

@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from moonplan.core.compiled import compiled
+from moonplan.core.compiled import compiled, kernel
 from moonplan.core.planner.slots import (
     NOTHING,
     OFF,
@@ -18,7 +18,6 @@ from moonplan.core.planner.slots import (
     levels_at,
     slot_at,
     value_at,
-    worth_from,
 )
 from moonplan.core.planner.ways import (
     APART,
@@ -30,6 +29,7 @@ from moonplan.core.planner.ways import (
     no_choices,
     rank_of,
     ways_from,
+    worst_of,
 )
 from moonplan.core.timegrid import Flags, Floats
 
@@ -62,17 +62,11 @@ def managed_amps(
                 ways.paid[w] += 2 * care_of(ways.mean[w], pack)
                 came[t, w], flows[w] = w, False
             continue
-        there, then, layers = levels_at(t + 1, worth), worth_from(t + 1, worth), worth.aheads[t + 1]
-        found = 0
-        for w in range(many):
-            slot = slot_at(t, slots, ways.mean[w] - ways.level[w])
-            start = 0.0 if flows[w] or (t == 0 and pack.charging) else pack.start_price
-            found = _slot_choices(choices, found, w, ways, start, tried, there, then, layers, steps_a, slot, pack)
+        found = _choices(choices, t, ways, many, flows, tried, worth, steps_a, slots, pack)
         many = _kept(choices, found, ways, came[t], chosen[t], flows, APART * pack.usable_kwh)
-    there, then = levels_at(n, worth), worth_from(n, worth)
     best, way = np.inf, 0
     for w in range(many):
-        found_worth = ways.paid[w] + value_at(there, worth.aheads[n], then, OFF, ways.level[w], ways.mean[w])
+        found_worth = ways.paid[w] + value_at(n, OFF, ways.level[w], ways.mean[w], worth)
         if found_worth < best - EQUAL:
             best, way = found_worth, w
     for t in range(n - 1, since - 1, -1):
@@ -80,24 +74,45 @@ def managed_amps(
         way = came[t, way]
 
 
-@compiled
-def _slot_choices(
+@kernel
+def _choices(
+    choices: Choices,
+    t: int,
+    ways: Ways,
+    many: int,
+    flows: Flags,
+    tried: Floats,
+    worth: Worth,
+    steps_a: Floats,
+    slots: Slots,
+    pack: Pack,
+) -> int:
+    """Fill in the best choices of each way in a slot; how many there are."""
+    found = 0
+    for w in range(many):
+        start = 0.0 if flows[w] or (t == 0 and pack.charging) else pack.start_price
+        found = _way_choices(choices, found, t, w, ways, start, tried, worth, steps_a, slots, pack)
+    return found
+
+
+@kernel
+def _way_choices(
     choices: Choices,
     found: int,
+    t: int,
     w: int,
     ways: Ways,
     start: float,
     tried: Floats,
-    there: Levels,
-    then: Floats,
-    layers: Floats,
+    worth: Worth,
     steps_a: Floats,
-    slot: Slot,
+    slots: Slots,
     pack: Pack,
 ) -> int:
     """Add the best choices of one way in a slot to those found so far; how many there are then."""
     level, mean, paid = ways.level[w], ways.mean[w], ways.paid[w]
-    many = _to_try(tried, level, there, steps_a, slot, pack)
+    slot = slot_at(t, slots, mean - level)
+    many = _to_try(tried, level, levels_at(t + 1, worth), steps_a, slot, pack)
     care = care_of(mean, pack)
     boost = mean < pack.boost_kwh - NOTHING
     if boost:
@@ -111,10 +126,10 @@ def _slot_choices(
         if after < min(slot.need_kwh, highest - 1e-12):
             continue
         cost += paid + start + care + care_of(mean_after, pack)
-        rank = rank_of(cost + value_at(there, layers, then, ON, after, mean_after))
+        rank = rank_of(cost + value_at(t + 1, ON, after, mean_after, worth))
         at = found
         if found - of_way == CHOICES:
-            at = of_way + int(np.argmax(choices.rank[of_way:found]))
+            at = worst_of(choices, of_way, found)
             if rank >= choices.rank[at]:
                 continue
         else:
@@ -124,7 +139,7 @@ def _slot_choices(
     if np.isnan(slot.pinned_a) and not boost and (level >= slot.need_kwh or many == 0):
         cost = paid + 2 * care
         choices.way[found], choices.amps[found] = w, 0.0
-        choices.rank[found] = rank_of(cost + value_at(there, layers, then, OFF, level, mean))
+        choices.rank[found] = rank_of(cost + value_at(t + 1, OFF, level, mean, worth))
         choices.level[found], choices.mean[found], choices.paid[found] = level, mean, cost
         found += 1
     return found
@@ -146,7 +161,7 @@ def _kept(choices: Choices, found: int, ways: Ways, came: Counts, chosen: Floats
     return many
 
 
-@compiled
+@kernel
 def _to_try(tried: Floats, level: float, there: Levels, steps_a: Floats, slot: Slot, pack: Pack) -> int:
     """Currents worth trying from a true level, the most first; how many there are."""
     if not np.isnan(slot.pinned_a):
@@ -182,7 +197,7 @@ def _to_try(tried: Floats, level: float, there: Levels, steps_a: Floats, slot: S
     return many
 
 
-@compiled
+@kernel
 def _amps_for(gain_kwh: float, slot: Slot, pack: Pack) -> float:
     """The current at which the cautious car gains this much in a whole slot."""
     return (gain_kwh / slot.hours + pack.cautious[1]) / pack.cautious[0] / pack.kw_per_a

@@ -151,7 +151,8 @@ class OneCar:
         span = (since, max(since, min(until, asked.differs_until(usual.asked))))
         self._brought_up(kept, usual.asked, down_to=span[1])
         band = reachable(since, aboard[0], *kept.levels, self._alone, self._pack)
-        worth = Worth(kept.scratch, kept.values, *span, *kept.levels[:2], *band, self._aheads)
+        later = kept.values if span[1] < len(asked.slots.room_a) else kept.scratch
+        worth = Worth(kept.scratch, later, *span, *kept.levels[:2], *band, self._aheads)
         if span[1] > since:
             self._found(worth, asked, kept.currents)
         amps = usual.amps.copy()

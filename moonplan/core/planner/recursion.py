@@ -7,7 +7,7 @@ looked for one by one.
 
 import numpy as np
 
-from moonplan.core.compiled import compiled
+from moonplan.core.compiled import compiled, kernel
 from moonplan.core.planner.slots import (
     NOTHING,
     OFF,
@@ -25,7 +25,6 @@ from moonplan.core.planner.slots import (
     levels_at,
     slot_at,
     waiting_low,
-    worth_from,
 )
 from moonplan.core.timegrid import Floats
 
@@ -33,7 +32,7 @@ from moonplan.core.timegrid import Floats
 _IMPOSSIBLE = 1e12
 
 
-@compiled
+@kernel
 def _resting(rest: Floats, here: Levels, then: Floats, phase: int, aheads: Floats, slot: Slot) -> None:
     """Values at the end of a slot without current."""
     low, share = layer_of(aheads, slot.ahead_kwh)
@@ -44,7 +43,7 @@ def _resting(rest: Floats, here: Levels, then: Floats, phase: int, aheads: Float
         found[j] = lower[j] + share * (upper[j] - lower[j])
 
 
-@compiled
+@kernel
 def _at_current(
     best: Floats,
     amps: float,
@@ -96,14 +95,14 @@ def _at_current(
     )
 
 
-@compiled
+@kernel
 def _place(level: float, levels: Levels) -> int:
     """The first level that is not below another, among those that the car can be at and the one past them."""
     place = np.ceil((level - levels.floor_kwh) / levels.step_kwh - 1e-9)
     return int(min(float(levels.past), max(float(levels.first), place)))
 
 
-@compiled
+@kernel
 def _stepped_up(
     best: Floats,
     cost: float,
@@ -133,7 +132,7 @@ def _stepped_up(
         best[j] = value if value < best[j] else best[j]
 
 
-@compiled
+@kernel
 def _charging(
     best: Floats, steps_a: Floats, boost: float, here: Levels, then: Floats, aheads: Floats, slot: Slot, pack: Pack
 ) -> None:
@@ -148,9 +147,10 @@ def _charging(
     most = slot.room_a
     lowest = _place(boost, here)
     if len(steps_a):
-        possible = steps_a[steps_a <= most + NOTHING]
-        most = possible.max() if len(possible) else 0.0
-        for step in possible:
+        most = 0.0
+        for step in steps_a:
+            most = max(most, step) if step <= slot.room_a + NOTHING else most
+        for step in steps_a:
             if step < most:
                 _at_current(best, step, lowest, True, here, then, ON, aheads, slot, pack)
     elif most > 0:
@@ -170,13 +170,13 @@ def _charging(
         _at_current(best, most, here.first, True, here, then, ON, aheads, slot, pack)
 
 
-@compiled
+@kernel
 def _gain(amps: float, slot: Slot, pack: Pack) -> float:
     """What the cautious car gains in a slot that it takes whole. [kWh]"""
     return max(0.0, pack.cautious[0] * min(amps * pack.kw_per_a, pack.most_wall_kw) - pack.cautious[1]) * slot.hours
 
 
-@compiled
+@kernel
 def _bridge(values: Floats, need: float, dearest: float, levels: Levels) -> None:
     """Levels from which something must be missed: dearer by the dearest price, so that no value is blurred across; but the
     first of them goes on as the levels above, for what lies between is enough."""
@@ -189,7 +189,7 @@ def _bridge(values: Floats, need: float, dearest: float, levels: Levels) -> None
             row[k] = row[at - 1] + dearest * levels.step_kwh * (at - 1 - k)
 
 
-@compiled
+@kernel
 def _missed(values: Floats, never: float, wanted: float, levels: Levels) -> None:
     """Count what each level misses of what is wanted; at the first below it little, for what lies between is enough."""
     at = _place(wanted - NOTHING, levels)
@@ -199,11 +199,12 @@ def _missed(values: Floats, never: float, wanted: float, levels: Levels) -> None
             row[k] += (never if k < at - 1 else never / 100) * (wanted - levels.floor_kwh - levels.step_kwh * k)
 
 
-@compiled
-def _before_trip(values: Floats, kwh: float, levels: Levels) -> None:
-    """Move values from after a trip to before it."""
+@kernel
+def _before_trip(values: Floats, after: Floats, kwh: float, levels: Levels) -> None:
+    """Move values from after a trip to before it. after : room to reckon in, shape (n_levels,)."""
     for phase in range(values.shape[0]):
-        row, after = values[phase], values[phase].copy()
+        row = values[phase]
+        _copied(row, after)
         for k in range(levels.first, levels.past):
             level = max(0.0, levels.floor_kwh + levels.step_kwh * k - kwh)
             place = max(float(levels.first), (level - levels.floor_kwh) / levels.step_kwh)
@@ -211,7 +212,13 @@ def _before_trip(values: Floats, kwh: float, levels: Levels) -> None:
             row[k] = after[at] + (place - at) * (after[at + 1] - after[at])
 
 
-@compiled
+@kernel
+def _copied(row: Floats, into: Floats) -> None:
+    for k in range(len(row)):
+        into[k] = row[k]
+
+
+@kernel
 def _spared(values: Floats, past: int) -> None:
     """Go on as the highest level does, for slots that lead above what can be reached."""
     for layer in range(values.shape[0]):
@@ -228,29 +235,38 @@ def managed_values(
     Phases are OFF and ON: whether current was offered in the slot before.
     steps_a : currents of a stepped lead, empty for a continuous one. dearest : above any price of a kWh aboard.
     """
-    n = len(slots.room_a)
-    best, rest = np.empty(worth.of.shape[3]), np.empty(worth.of.shape[3])
+    _managed_backward(worth, steps_a, dearest, need_after_trips, slots, pack, np.empty((2, worth.of.shape[3])))
+
+
+@kernel
+def _managed_backward(
+    worth: Worth, steps_a: Floats, dearest: float, need_after_trips: Floats, slots: Slots, pack: Pack, rows: Floats
+) -> None:
+    """See `managed_values`. rows : room to reckon in, shape (2, n_levels)."""
+    n, best, rest = len(slots.room_a), rows[0], rows[1]
     latest = n if worth.until == n else worth.until - 1
     nth = int(np.searchsorted(slots.trip_edge, latest, side="right")) - 1
     for t in range(latest, worth.since - 1, -1):
         values, here, leaves = worth.of[t], levels_at(t, worth), nth
+        edge = min(n, t + 1)
+        then, aheads = worth.of[edge] if edge < worth.until else worth.later[edge], worth.aheads[edge]
         for layer in range(len(values)):
             now, nth = values[layer], leaves
             if t < n:
-                slot, then, aheads = slot_at(t, slots, worth.aheads[t, layer]), worth_from(t + 1, worth), worth.aheads[t + 1]
+                slot = slot_at(t, slots, worth.aheads[t, layer])
                 _managed_choice(now, best, rest, t == 0 and pack.charging, steps_a, here, then, aheads, slot, pack)
             else:
                 now[:] = 0.0
             if nth >= 0 and slots.trip_edge[nth] == t:
                 _bridge(now, need_after_trips[t], dearest, here)
             while nth >= 0 and slots.trip_edge[nth] == t:
-                _before_trip(now, slots.trip_kwh[nth], here)
+                _before_trip(now, rest, slots.trip_kwh[nth], here)
                 nth -= 1
             _bridge(now, slots.need_kwh[t], dearest, here)
         _spared(values, here.past)
 
 
-@compiled
+@kernel
 def _managed_choice(
     now: Floats,
     best: Floats,
@@ -288,18 +304,26 @@ def timer_values(timer: Timer) -> None:
     Phases are waiting, on at each of the currents, done for the night, and on at each of them since the night before: such
     a session leaves the new night its own.
     """
+    n_levels = timer.worth.of.shape[3]
+    _timer_backward(timer, np.empty((2 * len(timer.currents), n_levels)), np.empty((2, n_levels)))
+
+
+@kernel
+def _timer_backward(timer: Timer, best: Floats, rest: Floats) -> None:
+    """See `timer_values`. best, rest : room to reckon in, shapes (2 n_currents, n_levels) and (2, n_levels)."""
     worth, currents, never, may, slots, pack = timer
     n, on = len(slots.room_a), len(currents)
     done = on + 1
-    best, rest = np.empty((2 * on, worth.of.shape[3])), np.empty((2, worth.of.shape[3]))
     latest = n if worth.until == n else worth.until - 1
     nth = int(np.searchsorted(slots.trip_edge, latest, side="right")) - 1
     for t in range(latest, worth.since - 1, -1):
         values, here, leaves = worth.of[t], levels_at(t, worth), nth
+        edge = min(n, t + 1)
+        then, aheads = worth.of[edge] if edge < worth.until else worth.later[edge], worth.aheads[edge]
         for layer in range(len(values)):
             now, nth = values[layer], leaves
             if t < n:
-                slot, then, aheads = slot_at(t, slots, worth.aheads[t, layer]), worth_from(t + 1, worth), worth.aheads[t + 1]
+                slot = slot_at(t, slots, worth.aheads[t, layer])
                 start = 0.0 if t == 0 and pack.charging else pack.start_price
                 if slot.room_a > 0 or not np.isnan(slot.pinned_a):
                     best[:, here.first : here.past] = _IMPOSSIBLE
@@ -319,20 +343,21 @@ def timer_values(timer: Timer) -> None:
                     choice = (may.start[t], may.cross[t])
                     _timer_choice(now, best, rest, never, start, choice, held_below, here, slot, pack)
                 if t > 0 and may.new_night[t]:
-                    now[done] = now[0]
-                    now[1 : on + 1] = now[on + 2 :]
+                    _copied(now[0], now[done])
+                    for i in range(on):
+                        _copied(now[on + 2 + i], now[i + 1])
             else:
                 now[:] = 0.0
             _missed(now, never, slots.wants[t], here)
             while nth >= 0 and slots.trip_edge[nth] == t:
-                _before_trip(now, slots.trip_kwh[nth], here)
+                _before_trip(now, rest[0], slots.trip_kwh[nth], here)
                 _missed(now, never, slots.trip_wants[nth], here)
                 nth -= 1
             _missed(now, never * WISHED, slots.wishes[t], here)
         _spared(values, here.past)
 
 
-@compiled
+@kernel
 def _timer_pinned(now: Floats, start: float, charging: Floats, here: Levels, slot: Slot, pack: Pack) -> None:
     """A slot that a person pinned; with it the night is done."""
     for phase in range(now.shape[0]):
@@ -341,7 +366,7 @@ def _timer_pinned(now: Floats, start: float, charging: Floats, here: Levels, slo
             now[phase, k] = charging[k] + care_of(level + slot.ahead_kwh, pack) + start
 
 
-@compiled
+@kernel
 def _timer_choice(
     now: Floats,
     best: Floats,
@@ -363,7 +388,7 @@ def _timer_choice(
     may_start, crosses = may
     first, past = here.first, here.past
     step, mean, half_care = here.step_kwh, here.floor_kwh + here.step_kwh * first + slot.ahead_kwh, 0.5 * pack.care
-    waiting, stop, charging = rest[0, first:past], rest[1, first:past], best[:, first:past]
+    waiting, stop = rest[0, first:past], rest[1, first:past]
     not_yet, finished = now[0, first:past], now[done, first:past]
     low = _place(pack.boost_kwh - slot.ahead_kwh - NOTHING, here) - first
     held_to = _place(held_below - step, here) - first
@@ -386,14 +411,10 @@ def _timer_choice(
                 during[j] = otherwise[j]
         return
     for i in range(2 * on if crosses else on):
-        otherwise, going_on, during = (stop if i < on else waiting), charging[i], now[i + (1 if i < on else 2), first:past]
+        of_night = i < on
+        otherwise, going_on = (stop if of_night else waiting), best[i, first:past]
+        during, begin = now[i + (1 if of_night else 2), first:past], start if of_night and may_start else _IMPOSSIBLE
         for j in range(len(during)):
             go = going_on[j] + half_care * max(0.0, mean + step * j - pack.rest_kwh)
             during[j] = go if go < otherwise[j] else otherwise[j]
-            going_on[j] = go
-    if may_start:
-        for i in range(on):
-            going_on = charging[i]
-            for j in range(len(not_yet)):
-                go = going_on[j] + start
-                not_yet[j] = go if go < not_yet[j] else not_yet[j]
+            not_yet[j] = go + begin if go + begin < not_yet[j] else not_yet[j]

@@ -10,7 +10,7 @@ from typing import NamedTuple
 import numpy as np
 import numpy.typing as npt
 
-from moonplan.core.compiled import compiled
+from moonplan.core.compiled import compiled, kernel
 from moonplan.core.rates import accepted_kw
 from moonplan.core.simulate import draw
 from moonplan.core.timegrid import Flags, Floats
@@ -97,7 +97,7 @@ class Worth(NamedTuple):
     """Least cost to go from each edge on, before its trips, and what that is reckoned at.
 
     of : shape (n_slots + 1, n_layers, n_phases, n_levels + some to spare), to be filled in from edge `since` on; from edge
-        `until` on what stands in `later` counts instead, but that all of it is in `of` where `until` is the horizon's end.
+        `until` on what stands in `later` counts instead, which is the same array where `until` is the horizon's end.
     floor_kwh, step_kwh : the lowest level, not above 0, and how far apart levels are.
     first, past : which of the levels the car can be at, at each edge, see `reachable`. Shapes (n_slots + 1,).
     aheads : the layers at each edge, shape (n_slots + 1, n_layers). [kWh]
@@ -147,7 +147,7 @@ class Timer(NamedTuple):
     pack: Pack
 
 
-@compiled
+@kernel
 def slot_at(t: int, slots: Slots, ahead_kwh: float) -> Slot:
     """What one slot offers and asks in a layer, in numbers that a loop over levels can keep at hand."""
     return Slot(
@@ -164,7 +164,7 @@ def slot_at(t: int, slots: Slots, ahead_kwh: float) -> Slot:
     )
 
 
-@compiled
+@kernel
 def charged(amps: float, level: float, mean_level: float, slot: Slot, pack: Pack) -> tuple[float, float, float]:
     """A slot at a current: its cost without care and start, and cautious and mean SoC after it."""
     offered_kw = min(amps * pack.kw_per_a, pack.most_wall_kw)
@@ -181,7 +181,7 @@ def charged(amps: float, level: float, mean_level: float, slot: Slot, pack: Pack
     return cost, level + cautious_gain, mean_level + gained
 
 
-@compiled
+@kernel
 def layer_of(aheads: Floats, ahead: float) -> tuple[int, float]:
     """The layer at or below how far the mean car is ahead, and the share of the next."""
     if len(aheads) == 1:
@@ -192,27 +192,20 @@ def layer_of(aheads: Floats, ahead: float) -> tuple[int, float]:
     return low, min(1.0, max(0.0, (ahead - aheads[low]) / (aheads[low + 1] - aheads[low])))
 
 
-@compiled
-def worth_from(edge: int, worth: Worth) -> Floats:
-    """Values at an edge, shape (n_layers, n_phases, n_levels)."""
-    values = worth.of if edge < worth.until or worth.until == len(worth.of) - 1 else worth.later
-    found: Floats = values[edge]
-    return found
-
-
-@compiled
+@kernel
 def levels_at(edge: int, worth: Worth) -> Levels:
     """The levels that the car can be at, at an edge."""
     return Levels(worth.floor_kwh, worth.step_kwh, worth.first[edge], worth.past[edge])
 
 
-@compiled
-def value_at(levels: Levels, aheads: Floats, values: Floats, phase: int, level: float, mean: float) -> float:
-    """Value at both levels by linear interpolation. values : shape (n_layers, n_phases, n_levels)."""
-    place = (level - levels.floor_kwh) / levels.step_kwh
-    at = max(levels.first, min(levels.past - 2, int(place)))
+@kernel
+def value_at(edge: int, phase: int, level: float, mean: float, worth: Worth) -> float:
+    """Value at an edge in a phase, at both levels, by linear interpolation."""
+    place = (level - worth.floor_kwh) / worth.step_kwh
+    at = max(worth.first[edge], min(worth.past[edge] - 2, int(place)))
     part = min(1.0, max(0.0, place - at))
-    low, share = layer_of(aheads, mean - level)
+    low, share = layer_of(worth.aheads[edge], mean - level)
+    values = worth.of[edge] if edge < worth.until else worth.later[edge]
     found = values[low, phase, at] + part * (values[low, phase, at + 1] - values[low, phase, at])
     if share > 0:
         other = values[low + 1, phase, at] + part * (values[low + 1, phase, at + 1] - values[low + 1, phase, at])
@@ -220,7 +213,7 @@ def value_at(levels: Levels, aheads: Floats, values: Floats, phase: int, level: 
     return float(found)
 
 
-@compiled
+@kernel
 def _least_before(amps: float, wanted: float, slot: Slot, pack: Pack) -> float:
     """The least cautious SoC before a slot at a current from which `wanted` is aboard after it."""
     if amps <= 0 or wanted > slot.limit_kwh + NOTHING:
@@ -306,13 +299,13 @@ def reachable(
     return first, past
 
 
-@compiled
+@kernel
 def care_of(mean_level: float, pack: Pack) -> float:
     """Care of half a slot at a level; a slot counts half of it at either end."""
     return 0.5 * pack.care * max(0.0, mean_level - pack.rest_kwh)
 
 
-@compiled
+@kernel
 def waiting_low(mean_level: float, never: float, slot: Slot, pack: Pack) -> float:
     """What it counts not to charge below the boost level."""
     return never / 100 if slot.room_a > 0 and mean_level < pack.boost_kwh - NOTHING else 0.0

@@ -9,7 +9,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from moonplan.core.compiled import compiled
+from moonplan.core.compiled import compiled, kernel
 from moonplan.core.planner.slots import NOTHING, Counts, Timer
 from moonplan.core.planner.timer_ways import asked_at, through_slot
 from moonplan.core.planner.ways import EQUAL
@@ -43,6 +43,13 @@ def moved_a_little(amps: Floats, aboard: tuple[float, float], timer: Timer) -> N
     course.level[since], course.mean[since] = aboard
     course.nth[since] = np.searchsorted(timer.slots.trip_edge, since)
     _followed(course, amps, since, timer)
+    _all_moved(course, amps, timer)
+
+
+@kernel
+def _all_moved(course: _Course, amps: Floats, timer: Timer) -> None:
+    """Each session in turn, in rounds, until none helps."""
+    since, n = timer.worth.since, len(amps)
     for _ in range(_ROUNDS):
         helped = False
         t = since
@@ -60,7 +67,7 @@ def moved_a_little(amps: Floats, aboard: tuple[float, float], timer: Timer) -> N
             return
 
 
-@compiled
+@kernel
 def _moved(course: _Course, amps: Floats, first: int, last: int, timer: Timer) -> tuple[int, int]:
     """One session moved while that helps; its first slot, and the first after it."""
     current = amps[first]
@@ -82,7 +89,7 @@ def _moved(course: _Course, amps: Floats, first: int, last: int, timer: Timer) -
     return first, last + 1
 
 
-@compiled
+@kernel
 def _is_free(amps: Floats, first: int, last: int, start: int, end: int, timer: Timer) -> bool:
     """Whether a session may be in other slots of the night that it begins in."""
     may, slots, n = timer.may, timer.slots, len(amps)
@@ -100,7 +107,7 @@ def _is_free(amps: Floats, first: int, last: int, start: int, end: int, timer: T
     return True
 
 
-@compiled
+@kernel
 def _saves(course: _Course, amps: Floats, first: int, last: int, start: int, end: int, timer: Timer) -> bool:
     """Whether a session comes to less in other slots, and each from it on ends when somebody is up, or full."""
     _, _, never, may, slots, pack = timer
@@ -122,14 +129,14 @@ def _saves(course: _Course, amps: Floats, first: int, last: int, start: int, end
     return bool(paid + missed < course.paid[t] + _last_missed(course, timer) - EQUAL)
 
 
-@compiled
+@kernel
 def _last_missed(course: _Course, timer: Timer) -> float:
     n = len(timer.slots.room_a)
     missed, _, _, _ = asked_at(n, course.level[n], course.mean[n], course.nth[n], timer.never, timer.slots)
     return float(missed)
 
 
-@compiled
+@kernel
 def _followed(course: _Course, amps: Floats, since: int, timer: Timer) -> None:
     """Fill in the course from an edge on."""
     _, _, never, _, slots, pack = timer

@@ -4,7 +4,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from moonplan.core.compiled import compiled
+from moonplan.core.compiled import compiled, kernel
 from moonplan.core.planner.slots import (
     NOTHING,
     WISHED,
@@ -14,11 +14,9 @@ from moonplan.core.planner.slots import (
     Timer,
     care_of,
     charged,
-    levels_at,
     slot_at,
     value_at,
     waiting_low,
-    worth_from,
 )
 from moonplan.core.planner.ways import (
     APART,
@@ -30,6 +28,7 @@ from moonplan.core.planner.ways import (
     no_choices,
     rank_of,
     ways_from,
+    worst_of,
 )
 from moonplan.core.timegrid import Flags, Floats
 
@@ -83,10 +82,9 @@ def timer_amps(amps: Floats, aboard: tuple[float, float], width: int, timer: Tim
         gone = (came[night], began[night], ended[night], at_amps[night])
         many = _lived(choices, found, ways, (edge, nth, goes_on), gone, end, never, slots, pack)
         night, first = night + 1, end
-    there, then = levels_at(n, worth), worth_from(n, worth)
     best, way = np.inf, 0
     for w in range(many):
-        found_worth = ways.paid[w] + value_at(there, worth.aheads[n], then, len(currents) + 1, ways.level[w], ways.mean[w])
+        found_worth = ways.paid[w] + value_at(n, len(currents) + 1, ways.level[w], ways.mean[w], worth)
         if found_worth < best - EQUAL:
             best, way = found_worth, w
     amps[since:] = np.where(np.isnan(slots.pinned_a[since:]), 0.0, slots.pinned_a[since:])
@@ -96,7 +94,7 @@ def timer_amps(amps: Floats, aboard: tuple[float, float], width: int, timer: Tim
         way = came[k, way]
 
 
-@compiled
+@kernel
 def asked_at(t: int, level: float, mean: float, nth: int, never: float, slots: Slots) -> tuple[float, float, float, int]:
     """What is missed at an edge, both levels after its trips, and the trip to come."""
     missed = never * WISHED * max(0.0, slots.wishes[t] - level)
@@ -108,7 +106,7 @@ def asked_at(t: int, level: float, mean: float, nth: int, never: float, slots: S
     return missed, level, mean, nth
 
 
-@compiled
+@kernel
 def through_slot(
     t: int, amps: float, begins: bool, aboard: tuple[float, float], never: float, slots: Slots, pack: Pack
 ) -> tuple[float, float, float]:
@@ -124,7 +122,7 @@ def through_slot(
     return paid + care_of(mean, pack), level, mean
 
 
-@compiled
+@kernel
 def _through(
     span: tuple[int, int],
     session: tuple[int, int, float],
@@ -160,7 +158,7 @@ def _waits(width: int, n_slots: int, n_currents: int) -> Waits:
     )
 
 
-@compiled
+@kernel
 def _without(
     choices: Choices,
     found: int,
@@ -184,9 +182,8 @@ def _without(
         slot = slot_at(t, slots, 0.0)
         free = np.isnan(slot.pinned_a)
         if free and may.start[t] and slot.room_a > 0 and not (goes_on and t == edge):
-            levels, values = levels_at(t, worth), worth_from(t, worth)
             for i in range(len(currents)):
-                waits.promise[w, t - first, i] = spent + value_at(levels, worth.aheads[t], values, i + 1, level, mean)
+                waits.promise[w, t - first, i] = spent + value_at(t, i + 1, level, mean, worth)
         missed, level, mean, nth = asked_at(t, level, mean, nth, never, slots)
         spent += missed
         waits.paid[w, t - first], waits.nth[w, t - first] = spent, nth
@@ -195,18 +192,26 @@ def _without(
         spent += more
     reached = max(edge, end)
     phase = len(currents) + 1 if reached == len(slots.room_a) else 0
-    value = value_at(levels_at(reached, worth), worth.aheads[reached], worth_from(reached, worth), phase, level, mean)
+    value = value_at(reached, phase, level, mean, worth)
     return _added(choices, found, w, (-1, -1, 0.0), (level, mean), rank_of(spent + value), APART * pack.usable_kwh)
 
 
 @compiled
 def _with_sessions(choices: Choices, found: int, many: int, night: tuple[int, int], waits: Waits, timer: Timer) -> int:
     """Add the sessions of a night that promise most to the choices; how many there are then."""
-    currents = timer.currents
-    first, end = night
     promises = waits.promise[:many].reshape(-1)
     looked_at = min(_LOOKED_AT + _LOOKED_AT_MORE * (many - 1), len(promises))
     close = min(np.partition(promises, looked_at - 1)[looked_at - 1], 1e300) + NOTHING
+    return _with_promising(choices, found, many, night, close, waits, timer)
+
+
+@kernel
+def _with_promising(
+    choices: Choices, found: int, many: int, night: tuple[int, int], close: float, waits: Waits, timer: Timer
+) -> int:
+    """Add those sessions of a night that promise to come to no more than `close`; how many choices there are then."""
+    currents = timer.currents
+    first, end = night
     for w in range(many):
         for t in range(first, end):
             for i in range(len(currents)):
@@ -218,7 +223,7 @@ def _with_sessions(choices: Choices, found: int, many: int, night: tuple[int, in
     return found
 
 
-@compiled
+@kernel
 def _session_choices(
     choices: Choices,
     found: int,
@@ -250,7 +255,7 @@ def _session_choices(
         mean = after
         if may.end[t] or level >= slot.limit_kwh - 1e-6:
             phase = done if t < end else 0
-            value = value_at(levels_at(t + 1, worth), worth.aheads[t + 1], worth_from(t + 1, worth), phase, level, mean)
+            value = value_at(t + 1, phase, level, mean, worth)
             apart = APART * pack.usable_kwh
             found = _added(choices, found, w, (start, t, amps), (level, mean), rank_of(paid + value), apart)
         full = slot.limit_kwh - NOTHING
@@ -259,7 +264,7 @@ def _session_choices(
     return found
 
 
-@compiled
+@kernel
 def _added(
     choices: Choices,
     found: int,
@@ -280,7 +285,7 @@ def _added(
             at = k
             break
     if at == most:
-        at = int(np.argmax(choices.rank))
+        at = worst_of(choices, 0, most)
     if at < found and rank >= choices.rank[at]:
         return found
     choices.way[at], choices.rank[at] = w, rank
@@ -288,7 +293,7 @@ def _added(
     choices.level[at], choices.mean[at] = aboard
     found = max(found, at + 1)
     if found == most:
-        choices.worst[0] = choices.rank.max()
+        choices.worst[0] = choices.rank[worst_of(choices, 0, most)]
     return found
 
 

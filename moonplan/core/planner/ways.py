@@ -10,7 +10,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from moonplan.core.compiled import compiled
+from moonplan.core.compiled import compiled, kernel
 from moonplan.core.planner.slots import Counts
 from moonplan.core.timegrid import Flags, Floats
 
@@ -73,13 +73,23 @@ def no_choices(most: int) -> Choices:
     )
 
 
-@compiled
+@kernel
 def rank_of(worth: float) -> float:
     """What a way comes to, such that equal ones rank alike."""
     return float(np.floor(worth / EQUAL + 0.5))
 
 
-@compiled
+@kernel
+def worst_of(choices: Choices, first: int, past: int) -> int:
+    """The first of those choices that rank last."""
+    worst = first
+    for at in range(first + 1, past):
+        if choices.rank[at] > choices.rank[worst]:
+            worst = at
+    return worst
+
+
+@kernel
 def is_near(ways: Ways, marks: Flags | Counts, mark: int, level: float, mean: float, apart: float) -> bool:
     """Whether one of the ways with the same mark has come to nearly the same place. marks : one for each way so far."""
     for w in range(len(marks)):
