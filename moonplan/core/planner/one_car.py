@@ -152,7 +152,7 @@ class OneCar:
         self._brought_up(kept, usual.asked, down_to=span[1])
         band = reachable(since, aboard[0], *kept.levels, self._alone, self._pack)
         later = kept.values if span[1] < len(asked.slots.room_a) else kept.scratch
-        worth = Worth(kept.scratch, later, *span, *kept.levels[:2], *band, self._aheads)
+        worth = Worth(kept.scratch, later, *span, *kept.levels[:2], kept.spare, *band, self._aheads)
         if span[1] > since:
             self._found(worth, asked, kept.currents)
         amps = usual.amps.copy()
@@ -184,7 +184,7 @@ class OneCar:
         return self._kept
 
     def _worth(self, kept: "_Kept", since: int, until: int) -> Worth:
-        return Worth(kept.values, kept.values, since, until, *kept.levels[:2], *kept.band, self._aheads)
+        return Worth(kept.values, kept.values, since, until, *kept.levels[:2], kept.spare, *kept.band, self._aheads)
 
     def _question(self, slots: Slots, since: int, aboard: tuple[float, float]) -> "_Question":
         """What the recursion is asked, with wants that can be met."""
@@ -284,9 +284,14 @@ class _Kept:
     answers: _Question | None = None
     found_from: int = 0
 
+    @property
+    def spare(self) -> int:
+        """Levels there is room for above those that the car can be at."""
+        return self.values.shape[3] - self.levels[2]
+
     @cached_property
     def scratch(self) -> Floats:
-        return np.zeros_like(self.values)
+        return np.zeros(self.values.shape)
 
 
 def _pack(problem: Problem, car: Car) -> Pack:
@@ -388,7 +393,7 @@ def _timer_may(problem: Problem, car: Car) -> May:
     crossing = new_night.copy()
     for t in range(1, len(nights)):
         crossing[t] |= crossing[t - 1] and car.chargeable[t - 1]
-    return May(starts, may_end(problem, car), new_night, crossing)
+    return May(car.chargeable, starts, may_end(problem, car), new_night, crossing)
 
 
 def nothing_left(car: Car, amps: Floats, problem: Problem) -> Floats:

@@ -155,7 +155,7 @@ class Outcome:
         """The objective as the habits weigh it. [currency]"""
         return self.value + self.habits
 
-    @property
+    @cached_property
     def rank(self) -> tuple[float, tuple[float, ...], float, float, float, int, int]:
         """Smaller is better: what is missed, the objective as the habits weigh it, fewer sessions, and the smaller sum of
         start times.
@@ -213,7 +213,7 @@ def _car_outcome(problem: Problem, i: int, amps: Floats) -> CarOutcome:
 def car_outcome(problem: Problem, car: Car, amps: Floats) -> CarOutcome:
     """One car under its setpoints."""
     mean = car.run(amps, car.rate.mean, problem.grid)
-    cautious = _cautiously(problem, car, amps)
+    cautious = car.run(amps, car.rate.cautious, problem.grid)
     found = sessions(amps, mean)
     going_on = car.vehicle.charging and bool(found) and found[0].first == 0
     asked = asked_of(problem, car)
@@ -233,11 +233,7 @@ def car_outcome(problem: Problem, car: Car, amps: Floats) -> CarOutcome:
 def short_kwh(problem: Problem, car: Car, amps: Floats) -> float:
     """What one car under its setpoints is short of in all, without the rest of its outcome. [kWh]"""
     asked = asked_of(problem, car)
-    return float(_missing(asked, _aboard(asked, _cautiously(problem, car, amps))).sum())
-
-
-def _cautiously(problem: Problem, car: Car, amps: Floats) -> Trajectory:
-    return problem.lately(("cautiously", car.id, amps.tobytes()), lambda: car.run(amps, car.rate.cautious, problem.grid))
+    return float(_missing(asked, _aboard(asked, car.run(amps, car.rate.cautious, problem.grid))).sum())
 
 
 def asked_of(problem: Problem, car: Car) -> Asked:

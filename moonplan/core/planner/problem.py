@@ -24,10 +24,13 @@ from moonplan.core.sun import base_load_kw, solar_kw
 from moonplan.core.tariff import Prices, household_prices
 from moonplan.core.timegrid import Flags, Floats, Grid, clock_window, grid_for, in_night, is_awake, noon
 
+K = TypeVar("K")
 T = TypeVar("T")
 
 # Trajectories and plans of a car that are kept: some tens of megabytes for a week.
 _KEPT_LATELY = 1000
+# How many runs of a car are kept: about twenty kilobytes each for a week.
+_RUNS_KEPT = 200
 
 _CONTROLS: tuple[Control, ...] = ("managed", "timer", "hand")
 
@@ -129,8 +132,16 @@ class Car:
             room_a if self.steps_a else np.minimum(room_a, useful), steps_a=self.steps_a, min_a=self.least_a
         )
 
+    @cached_property
+    def _runs(self) -> OrderedDict[tuple[bytes, Rate], Trajectory]:
+        """The last runs, the newest at the end."""
+        return OrderedDict()
+
     def run(self, amps: Floats, rate: Rate, grid: Grid) -> Trajectory:
-        """The car under a run of setpoints, at one of its rates."""
+        """The car under a run of setpoints, at one of its rates. The last ones are kept: not to be changed."""
+        return lately(self._runs, (amps.tobytes(), rate), lambda: self._run(amps, rate, grid), most=_RUNS_KEPT)
+
+    def _run(self, amps: Floats, rate: Rate, grid: Grid) -> Trajectory:
         return trajectory(
             amps,
             grid=grid,
@@ -194,13 +205,18 @@ class Problem:
 
     def lately(self, key: object, make: Callable[[], T]) -> T:
         """As `once`, for work of which only the last is kept, since a long search would fill the memory."""
-        if key not in self.late:
-            self.late[key] = make()
-            if len(self.late) > _KEPT_LATELY:
-                self.late.popitem(last=False)
-        else:
-            self.late.move_to_end(key)
-        return cast(T, self.late[key])
+        return cast(T, lately(self.late, key, make, most=_KEPT_LATELY))
+
+
+def lately(kept: OrderedDict[K, T], key: K, make: Callable[[], T], *, most: int) -> T:
+    """What `make` gives, or what is kept of it, of the last ones that were asked for as many as `most`."""
+    if key in kept:
+        kept.move_to_end(key)
+    else:
+        kept[key] = make()
+        if len(kept) > most:
+            kept.popitem(last=False)
+    return kept[key]
 
 
 def build(household: Household) -> Problem:

@@ -193,6 +193,8 @@ def _bridge(values: Floats, need: float, dearest: float, levels: Levels) -> None
 def _missed(values: Floats, never: float, wanted: float, levels: Levels) -> None:
     """Count what each level misses of what is wanted; at the first below it little, for what lies between is enough."""
     at = _place(wanted - NOTHING, levels)
+    if at == levels.first:
+        return
     for phase in range(values.shape[0]):
         row = values[phase]
         for k in range(levels.first, at):
@@ -219,11 +221,12 @@ def _copied(row: Floats, into: Floats) -> None:
 
 
 @kernel
-def _spared(values: Floats, past: int) -> None:
-    """Go on as the highest level does, for slots that lead above what can be reached."""
+def _spared(t: int, worth: Worth) -> None:
+    """Go on at an edge as the highest level there does, for the slot before it may lead above what can be reached."""
+    values, past, until = worth.of[t], worth.past[t], worth.past[max(0, t - 1)] + worth.spare
     for layer in range(values.shape[0]):
         for phase in range(values.shape[1]):
-            values[layer, phase, past:] = values[layer, phase, past - 1]
+            values[layer, phase, past:until] = values[layer, phase, past - 1]
 
 
 @compiled
@@ -263,7 +266,7 @@ def _managed_backward(
                 _before_trip(now, rest, slots.trip_kwh[nth], here)
                 nth -= 1
             _bridge(now, slots.need_kwh[t], dearest, here)
-        _spared(values, here.past)
+        _spared(t, worth)
 
 
 @kernel
@@ -340,7 +343,7 @@ def _timer_backward(timer: Timer, best: Floats, rest: Floats) -> None:
                     _resting(rest[1], here, then, done, aheads, slot)
                     # By hand a session may only end short of the limit while someone is up.
                     held_below = slots.limit_kwh[t - 1] - 1e-6 if t > 0 and not may.end[t - 1] else -1.0
-                    choice = (may.start[t], may.cross[t])
+                    choice = (may.start[t], may.cross[t], t > 0 and may.charge[t - 1])
                     _timer_choice(now, best, rest, never, start, choice, held_below, here, slot, pack)
                 if t > 0 and may.new_night[t]:
                     _copied(now[0], now[done])
@@ -354,7 +357,7 @@ def _timer_backward(timer: Timer, best: Floats, rest: Floats) -> None:
                 _missed(now, never, slots.trip_wants[nth], here)
                 nth -= 1
             _missed(now, never * WISHED, slots.wishes[t], here)
-        _spared(values, here.past)
+        _spared(t, worth)
 
 
 @kernel
@@ -373,7 +376,7 @@ def _timer_choice(
     rest: Floats,
     never: float,
     start: float,
-    may: tuple[bool, bool],
+    may: tuple[bool, bool, bool],
     held_below: float,
     here: Levels,
     slot: Slot,
@@ -381,11 +384,11 @@ def _timer_choice(
 ) -> None:
     """Values before a slot, from those of charging in it at each current and of not charging, while waiting and when done.
 
-    may : whether a session may start, and whether one can go on since the night before.
+    may : whether a session may start, whether one can go on since the night before, and whether one can be on already.
     """
     on = len(best) // 2
     done = on + 1
-    may_start, crosses = may
+    may_start, crosses, comes_on = may
     first, past = here.first, here.past
     step, mean, half_care = here.step_kwh, here.floor_kwh + here.step_kwh * first + slot.ahead_kwh, 0.5 * pack.care
     waiting, stop = rest[0, first:past], rest[1, first:past]
@@ -405,7 +408,7 @@ def _timer_choice(
         waiting[j] += never * 1e3
         stop[j] += never * 1e3
     if slot.room_a <= 0:
-        for i in range(2 * on if crosses else on):
+        for i in range((2 * on if crosses else on) if comes_on else 0):
             otherwise, during = (stop if i < on else waiting), now[i + (1 if i < on else 2), first:past]
             for j in range(len(during)):
                 during[j] = otherwise[j]

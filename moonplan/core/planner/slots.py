@@ -96,9 +96,10 @@ class Slot(NamedTuple):
 class Worth(NamedTuple):
     """Least cost to go from each edge on, before its trips, and what that is reckoned at.
 
-    of : shape (n_slots + 1, n_layers, n_phases, n_levels + some to spare), to be filled in from edge `since` on; from edge
+    of : shape (n_slots + 1, n_layers, n_phases, n_levels + spare), to be filled in from edge `since` on; from edge
         `until` on what stands in `later` counts instead, which is the same array where `until` is the horizon's end.
-    floor_kwh, step_kwh : the lowest level, not above 0, and how far apart levels are.
+    floor_kwh, step_kwh : the lowest level, not above 0, and how far apart levels are. spare : above how many levels no slot
+        leads up.
     first, past : which of the levels the car can be at, at each edge, see `reachable`. Shapes (n_slots + 1,).
     aheads : the layers at each edge, shape (n_slots + 1, n_layers). [kWh]
     """
@@ -109,6 +110,7 @@ class Worth(NamedTuple):
     until: int
     floor_kwh: float
     step_kwh: float
+    spare: int
     first: Counts
     past: Counts
     aheads: Floats
@@ -124,9 +126,10 @@ class Levels(NamedTuple):
 
 
 class May(NamedTuple):
-    """Slots that may begin a timer's session, that may be its last, that begin a new night, and that may be in a session
-    which began in the night before; shapes (n_slots,)."""
+    """Slots in which a timer may charge, that may begin its session, that may be its last, that begin a new night, and that
+    may be in a session which began in the night before; shapes (n_slots,)."""
 
+    charge: Flags
     start: Flags
     end: Flags
     new_night: Flags
