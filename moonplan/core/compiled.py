@@ -8,7 +8,7 @@ that the function calls: what is kept is therefore filed under a hash of every f
 import hashlib
 from collections.abc import Callable
 from pathlib import Path
-from typing import TypeVar, cast
+from typing import Any, TypeVar, cast
 
 import numba
 from numba.core import config
@@ -24,7 +24,7 @@ def _kept_under() -> str:
     return hashlib.sha256(b"".join(ours)).hexdigest()[:16]
 
 
-_OPTIONS = {"cache": True, "error_model": "numpy", "fastmath": {"contract", "nsz", "arcp"}}
+_OPTIONS: dict[str, Any] = {"cache": True, "error_model": "numpy", "fastmath": {"contract", "nsz", "arcp"}}
 
 config.CACHE_DIR = str(_CORE / "__pycache__" / f"compiled-{_kept_under()}")  # type: ignore[attr-defined]
 
@@ -40,4 +40,4 @@ def kernel(function: Function) -> Function:
     Elsewhere numba counts, in a way that is safe between threads, how often each array is in use, also of every part that is
     looked at; that took a third of the time that the planner's compiled code does.
     """
-    return cast(Function, numba.njit(**_OPTIONS, _nrt=False)(function))
+    return cast(Function, numba.njit(**_OPTIONS | {"_nrt": False})(function))

@@ -6,13 +6,14 @@ import json
 import pytest
 
 from moonplan.core.household import Household, read
+from moonplan.core.planner.bound import bound
 from moonplan.core.planner.candidates import candidate
 from moonplan.core.planner.constraints import broken_rules
 from moonplan.core.planner.guide import shared_prices
 from moonplan.core.planner.plan import document, plan
 from moonplan.core.planner.problem import build
 from tests.bench.families import a_family_household
-from tests.core.factories import LOSSLESS, a_car, a_circuit, a_household, a_lead, at
+from tests.core.factories import LOSSLESS, a_car, a_circuit, a_household, a_lead, a_trip, at
 from tests.reference import milp
 from tests.reference.model import Effort
 
@@ -112,6 +113,52 @@ def test_a_cautious_rate_that_is_the_better_one_at_little_current_bounds_no_plan
     assert made.bound is not None
     assert made.bound <= 18.75 * 0.10 + 1e-6
     assert made.outcome.cost == pytest.approx(1.875, abs=0.001)
+
+
+def test_a_car_at_the_one_current_at_which_its_cautious_rate_is_the_better_one_is_bounded_by_what_it_draws():
+    # 10 kWh aboard at 1.104 kW take 37 quarter-hours of 0.345 kWh: all 32 of the night, and five more at 0.30. By the mean
+    # rate, which stores 0.825 kW, they would take 49.
+    rate = {"efficiency": 0.96, "overhead_kw": 0.5, "cautious": {"efficiency": 0.80, "overhead_kw": 0.0}}
+    made = plan(
+        a_household(leads=[a_lead(max_a=6)], vehicles=[a_car(soc_pct=30, end_pct=50)], rates=[LOSSLESS | rate]), prove=False
+    )
+
+    assert made.outcome.cost == pytest.approx((32 * 0.10 + 5 * 0.30) * 0.345)
+    least = bound(made.problem, made.outcome, steps=0)
+    assert made.outcome.cost - 0.02 <= least <= made.outcome.cost + 1e-6
+
+
+def test_what_a_car_misses_however_it_charges_loosens_no_bound():
+    # 45 kWh wanted at 23:00; five hours of 3.68 kW bring 25 to 43.4, four of them at 0.30. The trip takes 40, and for 15 at
+    # the end 11.6 more are charged at 0.10.
+    made = plan(
+        a_household(
+            vehicles=[a_car(end_pct=30, reserve_pct=10, daily_limit_pct=100)],
+            trips=[a_trip("2026-01-14T23:00:00+01:00", "2026-01-15T02:00:00+01:00", 200)],
+        )
+    )
+
+    assert made.outcome.short_kwh == pytest.approx(1.6)
+    assert made.bound == pytest.approx(4 * 3.68 * 0.30 + (3.68 + 11.6) * 0.10, rel=0.005)
+
+
+def test_what_two_cars_miss_since_they_share_a_circuit_is_priced():
+    # Both are to have 41 kWh at 02:00 and have 25. A shared 16 A gives 29.44 kWh until then, half of it at 0.30: 2.56 are
+    # missing, and then 1.28 more of each reserve at the end, which the trip has used up.
+    car = {"daily_limit_pct": 100, "reserve_pct": 10}
+    trip = a_trip("2026-01-15T02:00:00+01:00", "2026-01-15T12:00:00+01:00", 180)
+    made = plan(
+        a_household(
+            leads=[a_lead(), a_lead(id="second")],
+            circuits=[a_circuit(sharing="free", breaker_a=16)],
+            vehicles=[a_car(**car), a_car(id="wren", lead="second", **car)],
+            rates=[LOSSLESS, LOSSLESS | {"vehicle": "wren", "lead": "second"}],
+            trips=[trip, trip | {"vehicle": "wren"}],
+        )
+    )
+
+    assert made.outcome.short_kwh == pytest.approx(2 * 2.56)
+    assert made.bound == pytest.approx(14.72 * 0.30 + 14.72 * 0.10, rel=0.02)
 
 
 def test_under_another_habit_the_bound_is_of_plans_under_that_habit():

@@ -17,7 +17,7 @@ import numpy.typing as npt
 from moonplan.core.compiled import compiled
 from moonplan.core.planner.constraints import may_end, may_start
 from moonplan.core.planner.guide import shared_prices
-from moonplan.core.planner.outcome import Outcome
+from moonplan.core.planner.outcome import Outcome, car_outcome
 from moonplan.core.planner.problem import Car, Problem
 from moonplan.core.planner.sharing import SharedPrices
 from moonplan.core.rates import Rate
@@ -30,6 +30,8 @@ _UNITS_PER_SLOT = 40
 _COARSE_UNITS = 8
 _MOST_AHEAD = 1.6
 _MOST_STATES = 1_500_000
+# At which prices of a missed kWh the prices of what is shared are looked for, in times of the dearest.
+_MISSED_TIMES = (0.3, 0.5, 0.8, 1.2, 2.5)
 _WAITING = 0
 # Into how many windows the span of a continuous timer's currents is cut.
 _TIMER_WINDOWS = 3
@@ -46,10 +48,12 @@ class Alone(NamedTuple):
     beyond_unit, beyond_slot : the same beyond it. must : whether it must charge.
     price : of a wall kWh, own sun's where there is some. mean : efficiency of the mean car. ahead : how far it can be
         ahead for every kWh charged.
-    base_kwh : SoC without any charge, before trips at each edge, shape (n_slots + 1,), may be negative.
+    base_kwh, least_base_kwh : SoC without any charge, before trips at each edge, at the most and at the least, shape
+        (n_slots + 1,), may be negative.
     highest : mean SoC at the most, at each edge. limit_kwh : limit in force. rest_kwh, care : as in the plan.
     taper_kwh : above it less is accepted than `accepted_kwh` a slot, at `usable_kwh` a quarter of it.
-    wanted : units that must have been charged at each edge, shape (n_slots + 1,).
+    wanted, most : units that must, and can, have been charged at each edge. asked : units of which fewer may have been
+        charged, at the price of a unit that is missed. Shapes (n_slots + 1,).
     start, end, new_night : may a session start, may it end, does a night begin. timed : one session a night.
     """
 
@@ -66,6 +70,7 @@ class Alone(NamedTuple):
     mean: float
     ahead: float
     base_kwh: Floats
+    least_base_kwh: Floats
     highest: Floats
     limit_kwh: Floats
     taper_kwh: float
@@ -75,6 +80,8 @@ class Alone(NamedTuple):
     care: float
     wanted: Counts
     most: Counts
+    asked: Counts
+    per_missed: float
     start: Flags
     end: Flags
     new_night: Flags
@@ -98,7 +105,8 @@ def _least(car: Alone) -> tuple[float, Counts]:
     now, then = np.full((phases, many), np.inf), np.full((phases, many), np.inf)
     queue = np.empty(many + 1, dtype=np.int64)
     best, chosen = np.empty(many), np.empty(many, dtype=np.int16)
-    then[:, car.wanted[n] : car.most[n] + 1] = 0.0
+    for k in range(car.wanted[n], car.most[n] + 1):
+        then[:, k] = _missed(n, k, car)
     crossing = np.zeros(n, dtype=np.bool_)
     for t in range(1, n):
         crossing[t] = car.new_night[t] or (crossing[t - 1] and car.high[t - 1] > 0)
@@ -125,6 +133,8 @@ def _least(car: Alone) -> tuple[float, Counts]:
                 now[phase, k], choice[t, phase, k] = (charging, chosen[k]) if charging < stop else (stop, -1)
                 if may_start and charging + start < now[_WAITING, k]:
                     now[_WAITING, k], choice[t, _WAITING, k], into[t, k] = charging + start, chosen[k], phase
+        for k in range(car.wanted[t], min(car.asked[t], car.most[t] + 1)):
+            now[:, k] += _missed(t, k, car)
         if car.timed and car.must[t]:
             now[done] = now[_WAITING]
         if car.timed and car.new_night[t]:
@@ -136,7 +146,12 @@ def _least(car: Alone) -> tuple[float, Counts]:
 
 @compiled
 def _care(t: int, k: int, car: Alone) -> float:
-    return float(car.care * max(0.0, car.base_kwh[t] + (k - 1) * car.unit_kwh - car.rest_kwh))
+    return float(car.care * max(0.0, car.least_base_kwh[t] + (k - 1) * car.unit_kwh - car.rest_kwh))
+
+
+@compiled
+def _missed(t: int, k: int, car: Alone) -> float:
+    return float(car.per_missed * max(0, car.asked[t] - k))
 
 
 @compiled
@@ -258,16 +273,26 @@ def _drawn_at_least(t: int, k: int, car: Alone) -> float:
     return float(room / car.mean)
 
 
+class _Missed(NamedTuple):
+    """What is missed in all, what each car misses of each that is asked of it however it charges, shapes (n_asked,), and
+    what is left of all besides. [kWh]"""
+
+    kwh: float
+    surely_kwh: tuple[Floats, ...]
+    besides_kwh: float
+
+
 def bound(problem: Problem, found: Outcome, *, steps: int) -> float:
     """A figure that no plan is below which misses as little as `found`, of what is asked and what habits wish. [currency]
 
     steps : how often the prices of what is shared are sharpened.
     """
-    prices = shared_prices(problem)
+    missed = _missed_by_all(problem, found)
+    coarse = [[_Car(problem, i, found, missed, car.rate.mean, _COARSE_UNITS)] for i, car in enumerate(problem.cars)]
+    prices, missed_price = _first_prices(problem, missed, coarse)
     best, best_value, reach = prices, -np.inf, 1.0
-    coarse = [[_Car(problem, i, found, car.rate.mean, _COARSE_UNITS)] for i, car in enumerate(problem.cars) if steps]
     for _ in range(steps):
-        value, gained = _least_together(coarse, prices)
+        value, gained = _least_together(coarse, prices, missed, missed_price)
         if value > best_value + 1e-9:
             best, best_value = prices, value
         else:
@@ -278,19 +303,35 @@ def bound(problem: Problem, found: Outcome, *, steps: int) -> float:
             break
         prices = sharper
     fine = [
-        [_Car(problem, i, found, rate, _UNITS_PER_SLOT) for rate in (car.rate.mean, car.rate.cautious)]
+        [_Car(problem, i, found, missed, rate, _UNITS_PER_SLOT) for rate in (car.rate.mean, car.rate.cautious)]
         for i, car in enumerate(problem.cars)
     ]
-    value, _ = _least_together(fine, best)
+    value, _ = _least_together(fine, best, missed, missed_price)
     return max(value, best_value)
 
 
-def _least_together(cars: Sequence[Sequence["_Car"]], prices: SharedPrices) -> tuple[float, list[Floats]]:
+def _missed_by_all(problem: Problem, found: Outcome) -> _Missed:
+    surely = tuple(car_outcome(problem, car, _most_a(car)).shorts_kwh for car in problem.cars)
+    return _Missed(found.short_kwh, surely, max(0.0, found.short_kwh - sum(float(one.sum()) for one in surely)) + 1e-5)
+
+
+def _first_prices(problem: Problem, missed: _Missed, cars: Sequence[Sequence["_Car"]]) -> tuple[SharedPrices, float]:
+    """The prices to start from, of what is shared and of a kWh that is missed: where something is, those that tell most."""
+    if not missed.kwh:
+        return shared_prices(problem), 0.0
+    dearest = float(np.abs(problem.prices.price).max(initial=0.0)) + 0.01
+    tried = [(shared_prices(problem, short_price=times * dearest), times * dearest) for times in _MISSED_TIMES]
+    return max(tried, key=lambda one: _least_together(cars, one[0], missed, one[1])[0])
+
+
+def _least_together(
+    cars: Sequence[Sequence["_Car"]], prices: SharedPrices, missed: _Missed, missed_price: float
+) -> tuple[float, list[Floats]]:
     """What all cars come to at least at some prices, and the current that each then takes, shapes (n_slots,). [A]"""
-    value = prices.given_away()
+    value = prices.given_away() - missed_price * missed.kwh
     gained: list[Floats] = []
     for i, car in enumerate(cars):
-        least, amps = max((one.least(prices, i) for one in car if one.tells), key=lambda told: told[0])
+        least, amps = max((one.least(prices, i, missed_price) for one in car if one.tells), key=lambda told: told[0])
         value += least
         gained.append(amps)
     return value, gained
@@ -303,12 +344,12 @@ class _Car:
     asks for a little less than it does of the cautious car; by the cautious rate it is the other way round near a limit.
     """
 
-    def __init__(self, problem: Problem, i: int, found: Outcome, rate: Rate, units_per_slot: int) -> None:
+    def __init__(self, problem: Problem, i: int, found: Outcome, missed: _Missed, rate: Rate, units_per_slot: int) -> None:
         self.problem, self.car, self.rate = problem, problem.cars[i], rate
         car, d, n = self.car, problem.grid.hours, problem.grid.n_slots
         self.kw_per_a = car.intake.volts * car.intake.phases / 1000
         pinned = ~np.isnan(car.pinned_a)
-        most_a = np.where(pinned, np.nan_to_num(car.pinned_a), np.where(car.chargeable, car.limit_a, 0.0))
+        most_a = _most_a(car)
         least_a = np.where(pinned, most_a, np.minimum(car.least_a, most_a))
         usable = most_a > 0
         gains = {a: rate.battery_kw(car.intake.wall_kw(a)) * d for a in {*most_a, *least_a, *car.steps_a}}
@@ -317,26 +358,36 @@ class _Car:
         self.tells = True
         if self.idle:
             return
-        taken, spared = np.zeros(n + 1), np.zeros(n + 1)
-        for departure in car.departures:
-            taken[departure.taking.edge :] += departure.taking.kwh
-            # An emptied battery is spared what a full one could not have given.
-            spared[departure.taking.edge :] += max(0.0, departure.taking.kwh - departure.required_kwh)
-        # What is missed somewhere may be missed here, and may have emptied the battery before.
-        slack = 2 * found.short_kwh + 1e-5
-        before = car.soc_kwh - np.concatenate([[0.0], (taken - spared)[:-1]])
-        fully = car.run(most_a, car.rate.mean, problem.grid).soc_kwh
+        at_most = car.run(most_a, rate, problem.grid)
+        fully, highest = at_most.soc_kwh, car.run(most_a, car.rate.mean, problem.grid).soc_kwh
+        taken, least_base, besides = np.zeros(n + 1), np.full(n + 1, car.soc_kwh), np.zeros(n + 1)
+        base = least_base.copy()
+        for departure, aboard, surely in zip(car.departures, at_most.before_leaving_kwh, missed.surely_kwh[i], strict=False):
+            edge, takes = departure.taking.edge, departure.taking.kwh
+            taken[edge:] += takes
+            # A battery that is emptied on the way gives no more than it has.
+            least_base[edge:] -= min(takes, float(aboard))
+            gives = min(takes, departure.required_kwh - float(surely))
+            base[edge:] -= gives
+            besides[edge:] += max(0.0, min(gives, missed.besides_kwh - max(0.0, departure.required_kwh - surely - takes)))
+        base += np.minimum(besides, missed.besides_kwh)
+        least_before, before = (np.concatenate([[car.soc_kwh], one[:-1]]) for one in (least_base, base))
         range_kwh = float((np.maximum(fully[1:], fully[:-1]) - before[:-1]).max())
         per_slot = int(min(units_per_slot, full / max(range_kwh / (_MOST_STATES // n), 1e-9)))
         unit = full / max(2, per_slot)
-        at_edge = np.zeros(n + 1)
-        for edge, asked_kwh in _asked(car, n, wishes=not any(one.unwished_kwh for one in found.cars)):
-            to_charge = asked_kwh - slack - before[edge]
-            if rate is car.rate.mean and not found.short_kwh and not spared.any():
-                to_charge = self._mean_to_charge(edge, to_charge, before, most_a)
-            at_edge[edge] = max(at_edge[edge], to_charge)
+        least_part, most_part = self._parts(most_a) if rate is car.rate.mean else (1.0, 1.0)
+        asks, must_have = np.zeros(n + 1), np.zeros(n + 1)
+        departures = zip(_asked(car, n), missed.surely_kwh[i] + missed.besides_kwh, strict=True)
+        # What a habit wishes counts where all of that is met.
+        wishes = [] if any(one.unwished_kwh for one in found.cars) else [((w.edge, w.kwh), 0.0) for w in car.wishes]
+        for (edge, asked_kwh), may_miss in [*departures, *wishes]:
+            to_charge = asked_kwh - 1e-5 - before[edge]
+            if rate is car.rate.mean:
+                to_charge = least_part * self._mean_to_charge(edge, to_charge, before, least_before, most_part)
+            asks[edge] = max(asks[edge], to_charge)
+            must_have[edge] = max(must_have[edge], to_charge - may_miss / most_part)
         high = np.array([int(np.ceil(gains[a] / unit - 1e-6)) if a > 0 else 0 for a in most_a], dtype=np.int64)
-        wanted = np.maximum(0, np.floor(at_edge / unit + 1e-6) - 1).astype(np.int64)
+        asked, wanted = (np.maximum(0, np.floor(kwh / unit + 1e-6) - 1).astype(np.int64) for kwh in (asks, must_have))
         for t in range(n - 1, -1, -1):
             wanted[t] = max(wanted[t], wanted[t + 1] - high[t] - 1)
         wanted = np.maximum.accumulate(wanted)
@@ -352,7 +403,7 @@ class _Car:
         # By the cautious rate a car that gains next to nothing at its least current tells nothing.
         self.tells = rate is car.rate.mean or max(ratios) < _MOST_AHEAD
         nights = problem.grid.nights
-        self.d = d
+        self.d, self.missed_part = d, most_part
         self.overhead_kwh = np.where(
             usable,
             np.minimum(
@@ -376,16 +427,19 @@ class _Car:
             price=zeros,
             mean=car.rate.mean.efficiency,
             ahead=max(0.0, max(ratios) - 1),
-            base_kwh=car.soc_kwh - taken + spared,
-            highest=fully,
+            base_kwh=base,
+            least_base_kwh=least_base,
+            highest=highest,
             limit_kwh=car.limit_kwh,
             taper_kwh=car.intake.taper_from * car.vehicle.usable_kwh if car.intake.taper_from < 1 else np.inf,
             accepted_kwh=car.rate.mean.battery_kw(car.intake.onboard_kw) * d,
             usable_kwh=car.vehicle.usable_kwh,
             rest_kwh=car.rest_kwh,
-            care=0.0 if found.short_kwh or spared.any() else problem.care_price * car.care_factor * d,
+            care=problem.care_price * car.care_factor * d if rate is car.rate.mean or min(ratios) >= 1 else 0.0,
             wanted=wanted,
             most=most,
+            asked=asked,
+            per_missed=0.0,
             start=_may_begin(problem, car),
             end=may_end(problem, car) | pinned,
             new_night=np.array([t > 0 and nights[t] != nights[t - 1] for t in range(n)]),
@@ -394,27 +448,32 @@ class _Car:
             charging=car.vehicle.charging,
         )
 
-    def _mean_to_charge(self, edge: int, to_charge: float, before: Floats, most_a: Floats) -> float:
+    def _parts(self, most_a: Floats) -> tuple[float, float]:
+        """Clear of limit and taper: at least what the mean car stores of a kWh that the cautious one does, no more than 1;
+        and at most what the cautious one stores of a kWh of the mean one."""
+        car = self.car
+        # Between two currents the parts lie between theirs, whichever end they are larger at.
+        least_a = min(car.least_a, float(most_a[most_a > 0].min(initial=np.inf)))
+        walls_kw = {car.intake.onboard_kw, *(car.intake.wall_kw(a) for a in {*most_a[most_a > 0].tolist(), least_a})}
+        stored = [(car.rate.mean.battery_kw(wall_kw), car.rate.cautious.battery_kw(wall_kw)) for wall_kw in walls_kw]
+        least = min((mean / cautious for mean, cautious in stored if cautious > 0), default=1.0)
+        most = max((cautious / mean if mean > 0 else 1.0 for mean, cautious in stored if cautious > 0), default=1.0)
+        return min(1.0, least), min(1.0, most)
+
+    def _mean_to_charge(self, edge: int, to_charge: float, before: Floats, least_before: Floats, most_part: float) -> float:
         """What the mean car has charged at least by an edge at which the cautious one has charged so much. [kWh]
 
         Clear of its limit and its taper it charges more than the cautious one in every slot. Where it last was at either,
         it had charged what that takes, and the cautious one no more than that.
+
+        before, least_before : SoC without any charge, before trips, at the most and at the least, shapes (n_slots + 1,).
         """
         car = self.car
-        most = {a for a in most_a[:edge].tolist() if a > 0}
-        if to_charge <= 0 or not most:
-            return to_charge
-        # Between two currents the part lies between theirs, whichever end it is larger at.
-        gains = [
-            tuple(rate.battery_kw(car.intake.wall_kw(a)) for rate in (car.rate.cautious, car.rate.mean))
-            for a in {*most, min(car.least_a, *most)}
-        ]
-        most_part = max((cautious / mean if mean > 0 else 1.0 for cautious, mean in gains if cautious > 0), default=1.0)
-        if most_part >= 1:
+        if to_charge <= 0 or most_part >= 1 or not edge:
             return to_charge
         taper_kwh = car.intake.taper_from * car.vehicle.usable_kwh
         least = np.minimum(car.limit_kwh[:edge], taper_kwh) - before[1 : edge + 1]
-        highest = np.maximum.accumulate(np.maximum(car.limit_kwh[:edge], car.soc_kwh) - before[1 : edge + 1])
+        highest = np.maximum.accumulate(np.maximum(car.limit_kwh[:edge], car.soc_kwh) - least_before[1 : edge + 1])
         charged = np.maximum(least, np.minimum(highest, to_charge))
         after_it = charged + np.maximum(0.0, to_charge - charged) / most_part
         return max(to_charge, min(to_charge / most_part, float(after_it.min())))
@@ -442,8 +501,11 @@ class _Car:
                     windows[t, nth] = int(units(least) + 1e-6), int(np.ceil(units(most) - 1e-6))
         return windows
 
-    def least(self, prices: SharedPrices, i: int) -> tuple[float, Floats]:
-        """The least cost at the prices, and the amps of a plan that comes to about that."""
+    def least(self, prices: SharedPrices, i: int, missed_price: float) -> tuple[float, Floats]:
+        """The least cost at the prices, and the amps of a plan that comes to about that.
+
+        missed_price : of a kWh that is missed of what is asked.
+        """
         if self.idle:
             return 0.0, np.zeros(self.problem.grid.n_slots)
         per_a, per_slot = prices.of_car(i)
@@ -459,6 +521,7 @@ class _Car:
             beyond_unit=(prices.high + a_kwh) * unit_kwh,
             beyond_slot=(prices.high + a_kwh) * self.overhead_kwh + per_slot - (prices.high - prices.sun) * sun_kwh,
             price=prices.sun,
+            per_missed=missed_price * self.missed_part * self.alone.unit_kwh,
         )
         value, gained = _least(alone)
         battery_kw = np.maximum(0, gained) * self.alone.unit_kwh / self.d
@@ -466,16 +529,21 @@ class _Car:
         return float(value), np.where(gained >= 0, np.minimum(amps, self.car.limit_a), 0.0)
 
 
-def _asked(car: Car, n_slots: int, *, wishes: bool) -> list[tuple[int, float]]:
-    """The edges by which something must be aboard, and how much: what its habit wishes, too, where all of that is met.
-    [kWh]"""
+def _most_a(car: Car) -> Floats:
+    """The most current of each slot, shape (n_slots,). [A]"""
+    pinned = ~np.isnan(car.pinned_a)
+    return np.where(pinned, np.nan_to_num(car.pinned_a), np.where(car.chargeable, car.limit_a, 0.0))
+
+
+def _asked(car: Car, n_slots: int) -> list[tuple[int, float]]:
+    """The edges by which something must be aboard, and how much. [kWh]"""
     asked = [
         (departure.taking.edge if departure.ready_edge is None else departure.ready_edge, departure.required_kwh)
         for departure in car.departures
     ]
     if car.wanted_at_end_kwh is not None:
         asked.append((n_slots if car.end_ready_edge is None else car.end_ready_edge, car.wanted_at_end_kwh))
-    return [*asked, *((wish.edge, wish.kwh) for wish in car.wishes if wishes)]
+    return asked
 
 
 def _may_begin(problem: Problem, car: Car) -> Flags:

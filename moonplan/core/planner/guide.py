@@ -63,9 +63,13 @@ class _Programme:
         return -np.asarray(solved.ineqlin.marginals) if solved.status == 0 else None
 
 
-def shared_prices(problem: Problem) -> SharedPrices:
-    """Prices of what the cars share, from the problem without its yes-or-no choices."""
-    short_price = _SHORT_TIMES * (float(np.abs(problem.prices.price).max(initial=0.0)) + 0.01)
+def shared_prices(problem: Problem, *, short_price: float | None = None) -> SharedPrices:
+    """Prices of what the cars share, from the problem without its yes-or-no choices.
+
+    short_price : what a missed kWh counts, else far more than any price. [currency/kWh]
+    """
+    if short_price is None:
+        short_price = _SHORT_TIMES * (float(np.abs(problem.prices.price).max(initial=0.0)) + 0.01)
     prices = SharedPrices(problem)
     if len(problem.cars) < 2 or not (prices.limits or prices.groups or (prices.surplus_kwh > 0).any()):
         return prices

@@ -287,7 +287,7 @@ class _Kept:
     @property
     def spare(self) -> int:
         """Levels there is room for above those that the car can be at."""
-        return self.values.shape[3] - self.levels[2]
+        return int(self.values.shape[3]) - self.levels[2]
 
     @cached_property
     def scratch(self) -> Floats:
