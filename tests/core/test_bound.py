@@ -3,10 +3,12 @@
 import dataclasses
 import json
 
+import numpy as np
 import pytest
 
 from moonplan.core.household import Household, read
 from moonplan.core.planner.bound import bound
+from moonplan.core.planner.bound_stories import stories_of
 from moonplan.core.planner.candidates import candidate
 from moonplan.core.planner.constraints import broken_rules
 from moonplan.core.planner.guide import shared_prices
@@ -159,6 +161,39 @@ def test_what_two_cars_miss_since_they_share_a_circuit_is_priced():
 
     assert made.outcome.short_kwh == pytest.approx(2 * 2.56)
     assert made.bound == pytest.approx(14.72 * 0.30 + 14.72 * 0.10, rel=0.02)
+
+
+def test_a_mean_car_that_was_never_at_its_limit_is_ahead_by_all_that_it_charged():
+    # 24.5 kWh aboard in two nights, 12.5 and 12. At 16 A the cautious car stores 0.91 × 3.68 − 0.60 = 2.7488 kW, so that it
+    # draws 3.68 / 2.7488 kWh for each, all at 0.10; to fill the mean one up to its limit would take dear hours.
+    rate = {"efficiency": 0.95, "overhead_kw": 0.20, "cautious": {"efficiency": 0.91, "overhead_kw": 0.60}}
+    made = plan(
+        a_household(
+            horizon_nights=2,
+            vehicles=[a_car(soc_pct=30, end_pct=55, reserve_pct=31, daily_limit_pct=85)],
+            rates=[LOSSLESS | rate],
+            trips=[a_trip("2026-01-15T08:00:00+01:00", "2026-01-15T16:00:00+01:00", 60)],
+        )
+    )
+
+    drawn_kwh = 24.5 / 2.7488 * 3.68
+    assert made.outcome.cost == pytest.approx(drawn_kwh * 0.10, rel=0.005)
+    assert made.bound == pytest.approx(drawn_kwh * 0.10, rel=0.005)
+
+
+def test_what_a_mean_car_must_have_charged_depends_on_when_it_was_last_full():
+    # The cautious car stores at most 0.9 of what the mean one does, 10 kWh fill the car before its trip, and 14 after it.
+    # 18 kWh of the cautious car: 20 of the mean one that never was full, 8 / 0.9 more than 10, or 4 / 0.9 more than 14.
+    trip = a_trip("2026-01-14T20:00:00+01:00", "2026-01-14T21:00:00+01:00", 20)
+    problem = build(a_household(vehicles=[a_car(soc_pct=70, daily_limit_pct=90)], trips=[trip]))
+    car = problem.cars[0]
+    before = np.where(np.arange(problem.grid.n_slots + 1) <= car.departures[0].taking.edge, 35.0, 31.0)
+    stories = stories_of(car, before, before)
+
+    assert stories.of_slot[[0, -1]].tolist() == [1, 2]
+    assert stories.mean_to_charge(9.0, 0.9) == pytest.approx([10, 10, 10])
+    assert stories.mean_to_charge(12.0, 0.9) == pytest.approx([12 / 0.9, 10 + 2 / 0.9, 12 / 0.9])
+    assert stories.mean_to_charge(18.0, 0.9) == pytest.approx([20, 10 + 8 / 0.9, 14 + 4 / 0.9])
 
 
 def test_under_another_habit_the_bound_is_of_plans_under_that_habit():

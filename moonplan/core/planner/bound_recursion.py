@@ -1,0 +1,287 @@
+"""One car alone at prices, over the energy that it has charged so far: the recursion of `bound`, compiled."""
+
+from typing import NamedTuple
+
+import numpy as np
+import numpy.typing as npt
+
+from moonplan.core.compiled import compiled
+from moonplan.core.timegrid import Flags, Floats
+
+Counts = npt.NDArray[np.int64]
+
+_WAITING = 0
+
+
+class Alone(NamedTuple):
+    """One car for the recursion; arrays of shape (n_slots,) but where told.
+
+    unit_kwh : of charge. high : units gained at the most; 0 where it can't charge.
+    windows : least and most units of each range of currents, shape (n_slots, n_windows, 2), −1 for none: a step of the
+        lead, or part of a continuous one's span. A timer stays within one of them through a session.
+    per_unit, per_slot : price of a unit, and of a slot with current, as far as own sun goes. sun_units : how far that is.
+    beyond_unit, beyond_slot : the same beyond it. must : whether it must charge.
+    price : of a wall kWh, own sun's where there is some. mean : efficiency of the mean car. ahead : how far it can be
+        ahead for every kWh charged.
+    base_kwh, least_base_kwh : SoC without any charge, before trips at each edge, at the most and at the least, shape
+        (n_slots + 1,), may be negative.
+    highest : mean SoC at the most, at each edge. limit_kwh : limit in force. rest_kwh, care : as in the plan.
+    taper_kwh : above it less is accepted than `accepted_kwh` a slot, at `usable_kwh` a quarter of it.
+    wanted, most : units that must, and can, have been charged at each edge, shapes (n_slots + 1,).
+    story_of : the story in which a car goes on that is at its limit or its taper at a slot's end, never lower than the one
+        before. full_from : units from which it can be there. Shapes (n_slots,). See `bound_stories`.
+    needed, asked : units that must have been charged in each story, and units of which fewer may have been, at the price of
+        a unit that is missed. Shapes (n_stories, n_slots + 1).
+    start, end, new_night : may a session start, may it end, does a night begin. timed : one session a night.
+    """
+
+    unit_kwh: float
+    high: Counts
+    windows: Counts
+    per_unit: Floats
+    per_slot: Floats
+    sun_units: Counts
+    beyond_unit: Floats
+    beyond_slot: Floats
+    must: Flags
+    price: Floats
+    mean: float
+    ahead: float
+    base_kwh: Floats
+    least_base_kwh: Floats
+    highest: Floats
+    limit_kwh: Floats
+    taper_kwh: float
+    accepted_kwh: float
+    usable_kwh: float
+    rest_kwh: float
+    care: float
+    wanted: Counts
+    most: Counts
+    story_of: Counts
+    full_from: Counts
+    needed: Counts
+    asked: Counts
+    per_missed: float
+    start: Flags
+    end: Flags
+    new_night: Flags
+    timed: bool
+    start_price: float
+    charging: bool
+
+
+@compiled
+def least(car: Alone) -> tuple[float, Counts]:
+    """The least cost of a car alone; and the units gained in each slot of a plan that comes to it, −1 for no current, where
+    there is one story only.
+
+    Phases are waiting, charging (for a timer one for each window) and, for a timer, done for the night.
+    """
+    n, many, stories = len(car.high), int(car.most.max()) + 2, len(car.needed)
+    on = car.windows.shape[1] if car.timed else 1
+    done = on + 1 if car.timed else _WAITING
+    phases = on + 2 if car.timed else 2
+    choice = np.full((n if stories == 1 else 1, phases, many), -1, dtype=np.int16)
+    into = np.zeros((n if stories == 1 else 1, many), dtype=np.int8)
+    now, then = np.full((stories, phases, many), np.inf), np.full((stories, phases, many), np.inf)
+    queue = np.empty(many + 1, dtype=np.int64)
+    best, chosen = np.empty(many), np.empty(many, dtype=np.int16)
+    then[:, :, car.wanted[n] : car.most[n] + 1] = 0.0
+    _ask(then, n, car)
+    crossing = np.zeros(n, dtype=np.bool_)
+    for t in range(1, n):
+        crossing[t] = car.new_night[t] or (crossing[t - 1] and car.high[t - 1] > 0)
+    for t in range(n - 1, -1, -1):
+        at = t if stories == 1 else 0
+        now[:, :, :] = np.inf
+        for story in range((car.story_of[t - 1] if t else 0) + 1):
+            _before_slot(now[story], then[story], t, crossing[t], choice[at], into[at], best, chosen, queue, car)
+        _ask(now, t, car)
+        if car.timed and car.must[t]:
+            now[:, done] = now[:, _WAITING]
+        if car.timed and car.new_night[t]:
+            now[:, done] = now[:, _WAITING]
+            choice[at, done] = choice[at, _WAITING]
+        now, then = then, now
+    gained = _follow(choice, into, done, car) if stories == 1 else np.full(n, -1, dtype=np.int64)
+    return float(then[0, _WAITING, 0]), gained
+
+
+@compiled
+def _before_slot(
+    now: Floats,
+    then: Floats,
+    t: int,
+    crossing: bool,
+    choice: npt.NDArray[np.int16],
+    into: npt.NDArray[np.int8],
+    best: Floats,
+    chosen: npt.NDArray[np.int16],
+    queue: Counts,
+    car: Alone,
+) -> None:
+    """Fill in what each total comes to before a slot, in one story, from what it does after it."""
+    on = len(now) - 2 if car.timed else 1
+    done = on + 1 if car.timed else _WAITING
+    start = 0.0 if t == 0 and car.charging else car.start_price
+    may_start, may_rest = car.start[t] or car.must[t], not car.must[t]
+    held = t > 0 and not car.end[t - 1]
+    # A session that began in the night before leaves the new night its own.
+    crosses = car.timed and crossing
+    for k in range(car.wanted[t], car.most[t] + 1):
+        now[_WAITING, k] = then[_WAITING, k] + _care(t, k, car) if may_rest else np.inf
+        if car.timed:
+            now[done, k] = then[done, k] + _care(t, k, car)
+    for phase in range(1, on + 1):
+        windows = (phase - 1, phase) if car.timed else (0, car.windows.shape[1])
+        _best_gain(best, chosen, t, windows, then[phase], car, queue)
+        for k in range(car.wanted[t], car.most[t] + 1):
+            care = _care(t, k, car)
+            charging = best[k] + care
+            full = t > 0 and car.base_kwh[t] + (k + 1) * car.unit_kwh >= car.limit_kwh[t - 1]
+            rested = min(then[done, k], then[_WAITING, k]) if crosses else then[done, k]
+            stop = rested + care if may_rest and (full or not held) else np.inf
+            now[phase, k], choice[phase, k] = (charging, chosen[k]) if charging < stop else (stop, -1)
+            if may_start and charging + start < now[_WAITING, k]:
+                now[_WAITING, k], choice[_WAITING, k], into[k] = charging + start, chosen[k], phase
+
+
+@compiled
+def _ask(values: Floats, t: int, car: Alone) -> None:
+    """Count at an edge what is missed in each story; then let the car that can be at its limit go on in a later one."""
+    last = car.story_of[t - 1] if t else 0
+    for story in range(last + 1):
+        for k in range(car.wanted[t], min(car.asked[story, t], car.most[t] + 1)):
+            missed = car.per_missed * (car.asked[story, t] - k) if k >= car.needed[story, t] else np.inf
+            values[story, :, k] += missed
+    if not t:
+        return
+    for story in range(last):
+        for k in range(max(car.wanted[t], car.full_from[t - 1]), car.most[t] + 1):
+            for phase in range(values.shape[1]):
+                values[story, phase, k] = min(values[story, phase, k], values[last, phase, k])
+
+
+@compiled
+def _care(t: int, k: int, car: Alone) -> float:
+    return float(car.care * max(0.0, car.least_base_kwh[t] + (k - 1) * car.unit_kwh - car.rest_kwh))
+
+
+@compiled
+def _follow(choice: npt.NDArray[np.int16], into: npt.NDArray[np.int8], done: int, car: Alone) -> Counts:
+    n = len(car.high)
+    gained = np.full(n, -1, dtype=np.int64)
+    phase, k = _WAITING, 0
+    for t in range(n):
+        if car.timed and phase == done and car.new_night[t]:
+            phase = _WAITING
+        units = choice[t, phase, k]
+        if units >= 0:
+            gained[t] = units
+            phase = into[t, k] if phase == _WAITING else phase
+            k = min(k + units, choice.shape[2] - 1)
+        elif phase != _WAITING:
+            phase = done
+    return gained
+
+
+@compiled
+def _best_gain(
+    best: Floats,
+    chosen: npt.NDArray[np.int16],
+    t: int,
+    windows: tuple[int, int],
+    after: Floats,
+    car: Alone,
+    queue: Counts,
+) -> None:
+    """The best gain of a slot with current within some windows, from every total, and its cost."""
+    first, last = car.wanted[t], car.most[t]
+    best[first : last + 1] = np.inf
+    chosen[first : last + 1] = 0
+    past = min(car.most[t + 1], len(after) - 1)
+    plain = _plain_until(t, first, last, car)
+    high = -1
+    for i in range(windows[0], windows[1]):
+        low, most = car.windows[t, i]
+        if most < 0:
+            continue
+        high = max(high, most)
+        rows, sun = (first, plain - 1, past), car.sun_units[t]
+        if low < sun:
+            _sliding(best, chosen, rows, (low, min(most, sun)), car.per_unit[t], car.per_slot[t], after, queue)
+        if most >= sun:
+            _sliding(best, chosen, rows, (max(low, sun), most), car.beyond_unit[t], car.beyond_slot[t], after, queue)
+    if high < 0:
+        return
+    if plain > last:
+        return
+    # Where limit or taper are near, a slot may gain less than its least, and the mean car may draw little or nothing.
+    _sliding(best, chosen, (plain, last, past), (0, high), car.per_unit[t], 0.0, after, queue)
+    little, little_chosen = np.full(last + 1, np.inf), np.zeros(last + 1, dtype=np.int16)
+    _sliding(little, little_chosen, (plain, last, past), (0, high), 0.0, 0.0, after, queue)
+    dear = car.per_unit[t] * high if car.price[t] < 0 else np.inf
+    for k in range(plain, last + 1):
+        best[k] += car.per_slot[t] if car.price[t] < 0 else min(0.0, car.per_slot[t])
+        least = min(dear, _drawn_at_least(t, k, car) * car.price[t] if car.price[t] > 0 else 0.0)
+        if little[k] + least < best[k]:
+            best[k], chosen[k] = little[k] + least, little_chosen[k]
+
+
+@compiled
+def _sliding(
+    best: Floats,
+    chosen: npt.NDArray[np.int16],
+    rows: tuple[int, int, int],
+    window: tuple[int, int],
+    slope: float,
+    besides: float,
+    after: Floats,
+    queue: Counts,
+) -> None:
+    """Lower `best` to the least, over gains within a window, of what follows, a price a unit, and what is paid besides."""
+    first, last, past = rows
+    head, tail, pushed = 0, 0, first + window[0]
+    for k in range(first, last + 1):
+        while pushed <= min(past, k + window[1]):
+            worth = after[pushed] + slope * pushed
+            while tail > head and after[queue[tail - 1]] + slope * queue[tail - 1] >= worth:
+                tail -= 1
+            queue[tail] = pushed
+            tail += 1
+            pushed += 1
+        while head < tail and queue[head] < k + window[0]:
+            head += 1
+        if head < tail:
+            j = queue[head]
+            worth = after[j] + slope * (j - k) + besides
+            if worth < best[k]:
+                best[k], chosen[k] = worth, j - k
+
+
+@compiled
+def _plain_until(t: int, first: int, last: int, car: Alone) -> int:
+    """The first total from which limit or taper can be in the way of either car."""
+    k = first
+    nearest = min(car.limit_kwh[t], car.taper_kwh)
+    while k <= last and _mean_at_most(t, k, car) + car.high[t] * car.unit_kwh * (1 + car.ahead) < nearest:
+        k += 1
+    return k
+
+
+@compiled
+def _mean_at_most(t: int, k: int, car: Alone) -> float:
+    charged = (k + 1) * car.unit_kwh
+    return float(min(car.base_kwh[t] + charged * (1 + car.ahead), car.highest[t] + 1e-6))
+
+
+@compiled
+def _drawn_at_least(t: int, k: int, car: Alone) -> float:
+    """At least what the mean car draws in a slot with current, by how near it can be to its limit and its taper. [kWh]"""
+    mean = _mean_at_most(t, k, car)
+    room = max(0.0, car.limit_kwh[t] - mean)
+    if mean > car.taper_kwh:
+        left = max(0.0, 1 - 0.75 * (mean - car.taper_kwh) / max(1e-9, car.usable_kwh - car.taper_kwh))
+        room = min(room, car.accepted_kwh * left)
+    return float(room / car.mean)
