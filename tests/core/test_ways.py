@@ -229,6 +229,21 @@ def test_several_ways_find_what_one_does_not():
     assert sum(sixteen) < 0.97 * sum(one)
 
 
+@pytest.mark.parametrize("which", [(0, 4, "v3"), (1, 4, "v1"), (2, 4, "v1"), (4, 4, "v0")])
+def test_what_is_kept_of_a_plan_with_less_room_does_not_show_in_one_with_more(which: tuple[int, int, str]):
+    # The others take the last three hours before a departure whole, then leave them: as if they never had.
+    week = a_single_car(*which)
+    car, free = week.cars[0], alone_in(week)
+    fresh = planned_alone(week, COARSE)[1]
+    one_car = OneCar(week, car, COARSE)
+
+    for departure in car.departures:
+        taken = np.zeros(week.grid.n_slots, dtype=np.bool_)
+        taken[max(0, departure.taking.edge - 12) : departure.taking.edge] = True
+        one_car.whole(replace(free, room_a=np.where(taken, 0.0, free.room_a)))
+        assert nothing_left(car, one_car.whole(free), week) == pytest.approx(fresh, abs=1e-9)
+
+
 @pytest.mark.parametrize("which", [(1, 2, "v1"), (4, 2, "v1"), (6, 4, "v1"), (9, 4, "v0")])
 def test_more_effort_is_at_least_as_good(which: tuple[int, int, str]):
     week = a_single_car(*which)
