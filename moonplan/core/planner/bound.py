@@ -94,8 +94,8 @@ def _least_together(
     value = prices.given_away() - missed_price * missed.kwh
     gained: list[Floats] = []
     for i, car in enumerate(cars):
-        least, amps = max((one.least(prices, i, missed_price) for one in car if one.tells), key=lambda told: told[0])
-        value += least
+        mine, amps = max((one.least(prices, i, missed_price) for one in car if one.tells), key=lambda told: told[0])
+        value += mine
         gained.append(amps)
     return value, gained
 
@@ -122,7 +122,8 @@ class _Car:
         if self.idle:
             return
         at_most = car.run(most_a, rate, problem.grid)
-        fully, highest = at_most.soc_kwh, car.run(most_a, car.rate.mean, problem.grid).soc_kwh
+        mean_at_most = car.run(most_a, car.rate.mean, problem.grid)
+        fully, highest = at_most.soc_kwh, mean_at_most.soc_kwh
         least_base, base = _uncharged(car, at_most, missed.surely_kwh[i], missed.besides_kwh)
         least_before, before = (np.concatenate([[car.soc_kwh], one[:-1]]) for one in (least_base, base))
         range_kwh = float((np.maximum(fully[1:], fully[:-1]) - before[:-1]).max())
@@ -202,6 +203,13 @@ class _Car:
             start_price=problem.start_price,
             charging=car.vehicle.charging,
         )
+        # The rest of the slot in which a car leaves is spent at the lower level.
+        self.care_spared = sum(
+            self.alone.care / d * taking.rest_h * min(taking.kwh, max(0.0, float(aboard) - car.rest_kwh))
+            for taking, aboard in zip(
+                (departure.taking for departure in car.departures), mean_at_most.before_leaving_kwh, strict=True
+            )
+        )
 
     def _windows(self, most_a: Floats, least_a: Floats, unit: float, pinned: Flags) -> Counts:
         """Ranges of currents, in units gained, shape (n_slots, n_windows, 2); −1 for none."""
@@ -251,7 +259,7 @@ class _Car:
         value, gained = least(alone)
         battery_kw = np.maximum(0, gained) * self.alone.unit_kwh / self.d
         amps = (battery_kw + self.rate.overhead_kw) / efficiency / self.kw_per_a
-        return float(value), np.where(gained >= 0, np.minimum(amps, self.car.limit_a), 0.0)
+        return float(value) - self.care_spared, np.where(gained >= 0, np.minimum(amps, self.car.limit_a), 0.0)
 
 
 def _most_a(car: Car) -> Floats:
