@@ -130,6 +130,23 @@ def test_a_car_at_the_one_current_at_which_its_cautious_rate_is_the_better_one_i
     assert made.outcome.cost - 0.02 <= least <= made.outcome.cost + 1e-6
 
 
+def test_care_ends_when_the_car_leaves_and_not_with_the_slot():
+    # 47.5 kWh are 7.5 above the rest level until 20:10, and 39.1 after 42 km; nothing has to be charged.
+    made = plan(
+        a_household(
+            slot_minutes=30,
+            care_price=0.0005,
+            vehicles=[a_car(soc_pct=95, end_pct=42, daily_limit_pct=60)],
+            trips=[a_trip("2026-01-14T20:10:00+01:00", "2026-01-15T09:20:00+01:00", 42)],
+        ),
+        prove=False,
+    )
+
+    care = 7.5 * (2 + 10 / 60) * 0.0005
+    assert made.outcome.value == pytest.approx(care)
+    assert 0.99 * care <= bound(made.problem, made.outcome, steps=0) <= care + 1e-9
+
+
 def test_what_a_car_misses_however_it_charges_loosens_no_bound():
     # 45 kWh wanted at 23:00; five hours of 3.68 kW bring 25 to 43.4, four of them at 0.30. The trip takes 40, and for 15 at
     # the end 11.6 more are charged at 0.10.

@@ -123,13 +123,20 @@ class _Car:
             return
         at_most = car.run(most_a, rate, problem.grid)
         mean_at_most = car.run(most_a, car.rate.mean, problem.grid)
-        fully, highest = at_most.soc_kwh, mean_at_most.soc_kwh
+        fully, highest = at_most.soc_kwh, np.maximum(at_most.soc_kwh, mean_at_most.soc_kwh)
+        least_part, most_part = parts(car, most_a)
         least_base, base = _uncharged(car, at_most, missed.surely_kwh[i], missed.besides_kwh)
         least_before, before = (np.concatenate([[car.soc_kwh], one[:-1]]) for one in (least_base, base))
+        end = may_end(problem, car) | pinned
+        if least_part < 1:
+            # The mean car may have less aboard than the cautious one: it is emptied where that is not, and a session ends
+            # since that is full.
+            base, end = np.full(n + 1, car.soc_kwh), np.ones(n, dtype=np.bool_)
         range_kwh = float((np.maximum(fully[1:], fully[:-1]) - before[:-1]).max())
         per_slot = int(min(units_per_slot, full / max(range_kwh / (_MOST_STATES // n), 1e-9)))
         unit = full / max(2, per_slot)
-        least_part, most_part = parts(car, most_a) if rate is car.rate.mean else (1.0, 1.0)
+        if rate is car.rate.cautious:
+            least_part, most_part = 1.0, 1.0
         stories = stories_of(car, before, least_before) if most_part < 1 else one_story(car)
         wishes = () if any(one.unwished_kwh for one in found.cars) else car.wishes
         asks, must_have = _asks(
@@ -197,7 +204,7 @@ class _Car:
             asked=asked,
             per_missed=0.0,
             start=_may_begin(problem, car),
-            end=may_end(problem, car) | pinned,
+            end=end,
             new_night=np.array([t > 0 and nights[t] != nights[t - 1] for t in range(n)]),
             timed=car.control != "managed",
             start_price=problem.start_price,

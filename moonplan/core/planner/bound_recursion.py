@@ -25,7 +25,7 @@ class Alone(NamedTuple):
         ahead for every kWh charged.
     base_kwh, least_base_kwh : SoC without any charge, before trips at each edge, at the most and at the least, shape
         (n_slots + 1,), may be negative.
-    highest : mean SoC at the most, at each edge. limit_kwh : limit in force. rest_kwh, care : as in the plan.
+    highest : SoC of either car at the most, at each edge. limit_kwh : limit in force. rest_kwh, care : as in the plan.
     taper_kwh : above it less is accepted than `accepted_kwh` a slot, at `usable_kwh` a quarter of it.
     wanted, most : units that must, and can, have been charged at each edge, shapes (n_slots + 1,).
     story_of : the story in which a car goes on that is at its limit or its taper at a slot's end, never lower than the one
@@ -221,7 +221,7 @@ def _best_gain(
     _sliding(best, chosen, (plain, last, past), (0, high), car.per_unit[t], 0.0, after, queue)
     little, little_chosen = np.full(last + 1, np.inf), np.zeros(last + 1, dtype=np.int16)
     _sliding(little, little_chosen, (plain, last, past), (0, high), 0.0, 0.0, after, queue)
-    dear = car.per_unit[t] * high if car.price[t] < 0 else np.inf
+    dear = min(0.0, car.per_unit[t] * high + car.per_slot[t]) if car.price[t] < 0 else np.inf
     for k in range(plain, last + 1):
         best[k] += car.per_slot[t] if car.price[t] < 0 else min(0.0, car.per_slot[t])
         least = min(dear, _drawn_at_least(t, k, car) * car.price[t] if car.price[t] > 0 else 0.0)
