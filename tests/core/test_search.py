@@ -12,10 +12,11 @@ from moonplan.core.planner.constraints import broken_rules, room_for
 from moonplan.core.planner.habits import with_habits
 from moonplan.core.planner.one_car import CLOSER, COARSE, FINE, FINEST, OneCar, Surroundings, _Question, nothing_left
 from moonplan.core.planner.problem import Problem, build
-from moonplan.core.planner.search import _Held, _Here, contended_slots, night_edges, searched, swept
+from moonplan.core.planner.search import _Held, _Here, contended_slots, night_edges, relieved, searched, swept
 from moonplan.core.planner.together import plan_together, refined
+from moonplan.core.timegrid import Floats
 from tests.bench.families import a_family_household
-from tests.core.factories import LOSSLESS, a_car, a_circuit, a_household, a_lead, a_trip, at
+from tests.core.factories import LOSSLESS, NIGHT_BAND, a_car, a_circuit, a_household, a_lead, a_trip, at
 
 
 def a_family(seed: int, *, cars: int, nights: int) -> Problem:
@@ -52,6 +53,54 @@ def test_the_car_that_could_wait_gives_way():
     assert broken_rules(problem, found.amps) == []
     assert found.outcome.short_kwh == 0
     assert found.outcome.cost == pytest.approx(4 * 3.68 * 0.10 + 2 * 3.68 * 0.30, rel=0.001)
+
+
+def test_a_car_makes_way_and_a_third_night_makes_up_for_it():
+    # One car at a time, 3.68 kW. Wren needs 25 kWh (7 h) by the morning of the 16th, Heron 71 kWh (19.3 h) by that of the
+    # 17th, Wren 20 kWh (5.5 h) by that of the 18th. In the plan that we begin with Heron has the night to the 16th, and
+    # Wren is 25 kWh short. If Heron makes way it needs 19.3 of the 24 h that are left to it, so that Wren must, in turn,
+    # leave it the next night, the last cheap one, and charge in the third.
+    trips = [
+        a_trip("2026-01-15T06:00:00+01:00", "2026-01-15T18:00:00+01:00", 5),
+        a_trip("2026-01-17T06:00:00+01:00", "2026-01-18T09:00:00+01:00", 360),
+        a_trip("2026-01-16T06:00:00+01:00", "2026-01-16T18:00:00+01:00", 150, vehicle="wren"),
+        a_trip("2026-01-18T06:00:00+01:00", "2026-01-18T09:00:00+01:00", 100, vehicle="wren"),
+    ]
+    wren_waits = {"vehicle": "wren", "start": "2026-01-14T18:00:00+01:00", "end": "2026-01-15T18:00:00+01:00"}
+    problem = with_habits(
+        build(
+            a_household(
+                horizon_nights=4,
+                leads=[a_lead(steps_a=[16]), a_lead(id="second", steps_a=[16])],
+                circuits=[a_circuit(sharing="none")],
+                vehicles=[
+                    a_car(usable_kwh=100, soc_pct=12, reserve_pct=10),
+                    a_car(id="wren", lead="second", soc_pct=20, reserve_pct=10),
+                ],
+                rates=[LOSSLESS, LOSSLESS | {"vehicle": "wren", "lead": "second"}],
+                trips=trips,
+                forbids=[wren_waits],
+                tariff={"default_price": 0.30, "bands": [NIGHT_BAND | {"days": ["wed", "thu", "fri"]}]},
+            )
+        )
+    )
+
+    def charging(*times: tuple[str, str]) -> Floats:
+        amps = np.zeros(problem.grid.n_slots)
+        for start, end in times:
+            amps[problem.grid.overlaps(at(f"2026-01-{start}:00+01:00"), at(f"2026-01-{end}:00+01:00"))] = 16
+        return amps
+
+    wren_late = ("16T22:00", "17T05:00")
+    begun = candidate(problem, [charging(("15T18:00", "16T13:30")), charging(wren_late)])
+    alone = candidate(problem, [begun.amps[0], charging(("15T18:00", "16T01:00"), wren_late)])
+    assert broken_rules(problem, begun.amps) == []
+    assert (begun.outcome.short_kwh, alone.outcome.short_kwh) == (pytest.approx(25), 0)
+
+    found = relieved(problem, begun, alone, effort=COARSE)
+
+    assert broken_rules(problem, found.amps) == []
+    assert found.outcome.short_kwh == 0
 
 
 @pytest.mark.parametrize("seed", [1, 3, 9])

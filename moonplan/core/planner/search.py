@@ -6,14 +6,14 @@ the others, or held to less than they could have; what comes out is kept if it i
 seeded generator and counted, so that the same household gives the same plan.
 """
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from random import Random
 from typing import NamedTuple
 
 import numpy as np
 
 from moonplan.core.planner.candidates import Candidate, candidate, pinned, surroundings
-from moonplan.core.planner.constraints import broken_rules
+from moonplan.core.planner.constraints import broken_rules, one_lead_groups, shared_limits
 from moonplan.core.planner.guide import shared_prices
 from moonplan.core.planner.one_car import Effort, OneCar, Surroundings, Usual, nothing_left
 from moonplan.core.planner.problem import Car, Problem
@@ -35,6 +35,10 @@ _KEPT_OFF, _FEW_SLOTS = 0.6, 0.75
 # How often a car that is kept off may still charge at less; how often cars taken out of nights are held to less there, and
 # then how often each but the last of them.
 _HELD_TO_LESS, _SOME_HELD, _HELD = 0.4, 0.5, 0.7
+# What a car is short of more than alone before others make way for it [kWh], for how many nights, and how often at most.
+_SHORT_OF_MORE_KWH = 0.01
+_NIGHTS_RELIEVED = 3
+_MOST_RELIEFS = 20
 # In how many even steps a continuous lead is held to less.
 _LESS = 3
 # How often all nights are planned anew around a change, and not only those near it.
@@ -73,6 +77,25 @@ def swept(problem: Problem, best: Candidate, *, effort: Effort) -> Candidate:
             found = candidate(problem, _held(here, amps, (i, *others), _Held(keep_off), nights))
             if found.better_than(here.plan) and not broken_rules(problem, found.amps):
                 here = _Here(problem, found, effort)
+    return here.plan
+
+
+def relieved(problem: Problem, best: Candidate, alone: Candidate, *, effort: Effort) -> Candidate:
+    """The best plan that comes of others making way for a car that is short of more than it is alone.
+
+    alone : what each car would do by itself. For what is missing the others leave the car the time since the trip before, or
+    the last nights, all of them and each in turn, and take what is left of it.
+    """
+    here = _Here(problem, best, effort)
+    ways = _reliefs(here, alone)
+    for _ in range(_MOST_RELIEFS):
+        amps = next(ways, None)
+        if amps is None:
+            break
+        found = candidate(problem, amps)
+        if found.better_than(here.plan) and not broken_rules(problem, found.amps):
+            here = _Here(problem, found, effort)
+            ways = _reliefs(here, alone)
     return here.plan
 
 
@@ -207,6 +230,50 @@ def _held(here: _Here, amps: list[Floats], cars: Sequence[int], held: _Held, nig
     amps[first] = here.planned(amps, first, nights, held=held)
     for i in (*others, first):
         amps[i] = here.planned(amps, i, nights)
+    return amps
+
+
+def _reliefs(here: _Here, alone: Candidate) -> Iterator[list[Floats]]:
+    """Setpoints of all cars where others make way, first for the car that misses most more than it does alone."""
+    misses = [
+        (float(more_kwh), i, nth)
+        for i, (mine, by_itself) in enumerate(zip(here.plan.outcome.cars, alone.outcome.cars, strict=True))
+        for nth, more_kwh in enumerate(mine.shorts_kwh - by_itself.shorts_kwh)
+        if more_kwh > _SHORT_OF_MORE_KWH
+    ]
+    for _, i, nth in sorted(misses, reverse=True):
+        for first, past in _times_for(here.problem, i, nth):
+            for others in _in_the_way(here.problem, here.plan.amps, i, first, past):
+                yield _made_way(here, i, others, first, past)
+
+
+def _in_the_way(problem: Problem, amps: Sequence[Floats], i: int, first: int, past: int) -> list[tuple[int, ...]]:
+    """The cars that charge between two edges and leave car i less then: all of them, then each."""
+    shared = (*(limit.weights for limit in shared_limits(problem)), *one_lead_groups(problem))
+    beside = {j for together in shared if i in together for j in together} - {i}
+    charging = [j for j in sorted(beside) if (amps[j][first:past] > 0).any()]
+    return list(dict.fromkeys([tuple(charging), *((j,) for j in charging)])) if charging else []
+
+
+def _times_for(problem: Problem, i: int, nth: int) -> list[tuple[int, int]]:
+    """Times, from one edge to another, to leave to car i for the nth that is asked of it."""
+    trips = [0, *(departure.taking.edge for departure in problem.cars[i].departures), problem.grid.n_slots]
+    since, until = trips[nth], trips[nth + 1]
+    last_nights = [edge for edge in night_edges(problem) if edge < until][-_NIGHTS_RELIEVED:]
+    return [(first, until) for first in dict.fromkeys([since, *reversed(last_nights)])]
+
+
+def _made_way(here: _Here, i: int, others: Sequence[int], first: int, past: int) -> list[Floats]:
+    """Setpoints of all cars where others leave some slots to car i, and then take what it has left of them."""
+    amps, edges = list(here.plan.amps), night_edges(here.problem)
+    inside = np.zeros(here.problem.grid.n_slots, dtype=np.bool_)
+    inside[first:past] = True
+    for j in others:
+        amps[j] = np.where(inside, pinned(here.problem.cars[j]), amps[j])
+    night, last = (int(np.searchsorted(edges, t, side="right")) - 1 for t in (first, max(first, past - 1)))
+    nights = max(0, night - 1), min(len(edges), last + 2)
+    for j in (i, *others, i):
+        amps[j] = here.planned(amps, j, nights)
     return amps
 
 

@@ -5,6 +5,7 @@ gives the same plan.
 """
 
 from collections.abc import Sequence
+from typing import NamedTuple
 
 import numpy as np
 
@@ -14,22 +15,33 @@ from moonplan.core.planner.constraints import broken_rules
 from moonplan.core.planner.moves import improved, paired
 from moonplan.core.planner.one_car import CLOSER, COARSE, FINE, FINEST, Effort
 from moonplan.core.planner.problem import Problem
-from moonplan.core.planner.search import contended_slots, searched, swept
+from moonplan.core.planner.search import contended_slots, relieved, searched, swept
 from moonplan.core.timegrid import Floats
 
 _ROUNDS = 3
 _MOST_ORDERS = 6
 _CONTROLS = ("hand", "timer", "managed")
-# How many tries a search has for each car and night, soon; for each pair of cars and night, thoroughly and once more; and
-# how many slots of cars it may plan anew in all: a month of many cars is left at that.
+# How many tries a search has for each car and night, soon, and how many slots of cars it may plan anew in all, soon and
+# thoroughly: a month of many cars is left at that.
 _SOON = 0.9
-_THOROUGHLY, _AGAIN = 2.0, 0.5
 _FEWEST_TRIES = 8
 _SLOTS_SOON, _SLOTS_THOROUGHLY = 60_000, 600_000
 # Up to how many cars are planned finely soon, and up to how many slots of cars later.
 _FEW_CARS, _SLOTS_FINELY = 2, 4_000
 # How many small moves a car has, soon and thoroughly.
 _FEW_MOVES, _MANY_MOVES = 20, 150
+
+
+class _Long(NamedTuple):
+    """How closely a longer search plans, and how many tries it has for each pair of cars and night, first and once more."""
+
+    effort: Effort
+    thoroughly: float
+    again: float
+
+
+# Two cars are soon as good as they can be at little effort; of more the next try is worth more than a closer one.
+_LONG_OF_FEW, _LONG_OF_MANY = _Long(CLOSER, 2.0, 0.5), _Long(COARSE, 3.0, 1.5)
 
 
 def plan_together(problem: Problem) -> Candidate:
@@ -41,7 +53,8 @@ def plan_together(problem: Problem) -> Candidate:
             return improved(problem, _replanned(problem, alone, FINE), moves=_FEW_MOVES)
     cars, nights = _size(problem)
     tries, contended = _tries(problem, _SOON * cars * nights, _SLOTS_SOON), contended_slots(problem, alone.amps)
-    best = searched(problem, _first(problem), tries=tries, effort=COARSE, contended=contended)
+    best = relieved(problem, _first(problem), alone, effort=COARSE)
+    best = searched(problem, best, tries=tries, effort=COARSE, contended=contended)
     closely = FINE if cars <= _FEW_CARS else CLOSER
     return _better(improved(problem, _replanned(problem, best, closely), moves=_FEW_MOVES), best)
 
@@ -51,10 +64,12 @@ def refined(problem: Problem, found: Candidate) -> Candidate:
     best, (cars, nights) = found, _size(problem)
     small = cars * problem.grid.n_slots <= _SLOTS_FINELY
     if cars > 1:
-        contended = contended_slots(problem, _alone(problem, COARSE).amps)
-        for part in (_THOROUGHLY, _AGAIN):
+        alone = _alone(problem, COARSE)
+        long, contended = _LONG_OF_FEW if cars <= _FEW_CARS else _LONG_OF_MANY, contended_slots(problem, alone.amps)
+        for part in (long.thoroughly, long.again):
             tries = _tries(problem, part * cars**2 * nights, _SLOTS_THOROUGHLY)
-            best = searched(problem, best, tries=tries, effort=CLOSER, contended=contended)
+            best = relieved(problem, best, alone, effort=long.effort)
+            best = searched(problem, best, tries=tries, effort=long.effort, contended=contended)
             best = swept(problem, _settled(problem, best, FINE if small else CLOSER), effort=CLOSER)
     # What the recursions found takes hundreds of megabytes where there are many cars and layers.
     problem.let_go("one car")
