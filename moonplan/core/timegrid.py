@@ -176,6 +176,18 @@ class Grid:
         """The night that each slot starts in, n_slots of them."""
         return [night_of(start, self.zone) for start in self.starts[:-1]]
 
+    @cached_property
+    def night_edges(self) -> list[int]:
+        """The edges at which a night begins, the present one's first."""
+        return [t for t, night in enumerate(self.nights) if not t or night != self.nights[t - 1]]
+
+    @cached_property
+    def new_night(self) -> Flags:
+        """Slots with which a night begins, but for the first, shape (n_slots,)."""
+        begins = np.zeros(self.n_slots, dtype=np.bool_)
+        begins[self.night_edges[1:]] = True
+        return begins
+
     def wholly(self, minutes: Flags) -> Flags:
         """Slots (shape (n_slots,)) in which every minute is flagged."""
         return np.asarray(minutes.reshape(self.n_slots, self.slot_minutes).all(axis=1), dtype=np.bool_)

@@ -12,7 +12,7 @@ from moonplan.core.planner.constraints import broken_rules, room_for
 from moonplan.core.planner.habits import with_habits
 from moonplan.core.planner.one_car import CLOSER, COARSE, FINE, FINEST, OneCar, Surroundings, _Question, nothing_left
 from moonplan.core.planner.problem import Problem, build
-from moonplan.core.planner.search import _Held, _Here, contended_slots, night_edges, relieved, searched, swept
+from moonplan.core.planner.search import _Held, _Here, contended_slots, relieved, searched, swept
 from moonplan.core.planner.together import plan_together, refined
 from moonplan.core.timegrid import Floats
 from tests.bench.families import a_family_household
@@ -156,7 +156,7 @@ def test_a_part_planned_anew_leaves_what_is_before_it_and_takes_no_more_than_the
     # The other car is taken out of the third night; this one may do otherwise from the second night on.
     problem = a_family(seed, cars=2, nights=4)
     plan = plan_together(problem)
-    edges = night_edges(problem)
+    edges = problem.grid.night_edges
     for i in (0, 1):
         car, mine = problem.cars[i], plan.outcome.cars[i]
         since = edges[1]
@@ -177,7 +177,7 @@ def test_a_part_planned_anew_leaves_what_is_before_it_and_takes_no_more_than_the
 def test_a_car_that_is_held_to_less_takes_no_more_and_the_rest_of_its_week_makes_up_for_it(seed: int):
     problem = a_family(seed, cars=2, nights=4)
     plan = plan_together(problem)
-    here, edges = _Here(problem, plan, CLOSER), night_edges(problem)
+    here, edges = _Here(problem, plan, CLOSER), problem.grid.night_edges
     for i, car in enumerate(problem.cars):
         slots = np.zeros(problem.grid.n_slots, dtype=np.bool_)
         slots[edges[1] : edges[2]] = plan.amps[i][edges[1] : edges[2]] > 0

@@ -21,8 +21,9 @@ class Alone(NamedTuple):
         lead, or part of a continuous one's span. A timer stays within one of them through a session.
     per_unit, per_slot : price of a unit, and of a slot with current, as far as own sun goes. sun_units : how far that is.
     beyond_unit, beyond_slot : the same beyond it. must : whether it must charge.
-    price : of a wall kWh, own sun's where there is some. mean : efficiency of the mean car. ahead : how far it can be
-        ahead for every kWh charged.
+    price : of a wall kWh, own sun's where there is some. mean : efficiency of the mean car. aheads : how far it can get
+        ahead for every kWh charged within each window, shape (n_windows,). one_session : for how many slots all that a timer
+        has charged is of the session that goes on.
     base_kwh, least_base_kwh : SoC without any charge, before trips at each edge, at the most and at the least, shape
         (n_slots + 1,), may be negative.
     highest : SoC of either car at the most, at each edge. limit_kwh : limit in force. rest_kwh, care : as in the plan.
@@ -46,7 +47,8 @@ class Alone(NamedTuple):
     must: Flags
     price: Floats
     mean: float
-    ahead: float
+    aheads: Floats
+    one_session: int
     base_kwh: Floats
     least_base_kwh: Floats
     highest: Floats
@@ -201,30 +203,33 @@ def _best_gain(
     best[first : last + 1] = np.inf
     chosen[first : last + 1] = 0
     past = min(car.most[t + 1], len(after) - 1)
-    plain = _plain_until(t, first, last, car)
+    ahead = car.aheads[windows[0] : windows[1]].max() if t < car.one_session else car.aheads.max()
+    plain, own_plain = _plain_until(t, first, last, ahead, car), _plain_until(t, first, last, 0.0, car)
+    size = last + 1 if plain <= last else 0
+    little, little_chosen = np.full(size, np.inf), np.zeros(size, dtype=np.int16)
     high = -1
     for i in range(windows[0], windows[1]):
         low, most = car.windows[t, i]
         if most < 0:
             continue
         high = max(high, most)
-        rows, sun = (first, plain - 1, past), car.sun_units[t]
+        rows, sun = (first, own_plain - 1, past), car.sun_units[t]
         if low < sun:
             _sliding(best, chosen, rows, (low, min(most, sun)), car.per_unit[t], car.per_slot[t], after, queue)
         if most >= sun:
             _sliding(best, chosen, rows, (max(low, sun), most), car.beyond_unit[t], car.beyond_slot[t], after, queue)
+        _sliding(little, little_chosen, (plain, own_plain - 1, past), (low, most), 0.0, 0.0, after, queue)
     if high < 0:
         return
-    if plain > last:
-        return
-    # Where limit or taper are near, a slot may gain less than its least, and the mean car may draw little or nothing.
-    _sliding(best, chosen, (plain, last, past), (0, high), car.per_unit[t], 0.0, after, queue)
-    little, little_chosen = np.full(last + 1, np.inf), np.zeros(last + 1, dtype=np.int16)
-    _sliding(little, little_chosen, (plain, last, past), (0, high), 0.0, 0.0, after, queue)
+    # Where its own limit or taper are near a car may gain less than its least in a slot; where those of the mean car are
+    # it may draw little or nothing.
+    _sliding(best, chosen, (own_plain, last, past), (0, high), car.per_unit[t], 0.0, after, queue)
+    _sliding(little, little_chosen, (own_plain, last, past), (0, high), 0.0, 0.0, after, queue)
+    for k in range(own_plain, last + 1):
+        best[k] += car.per_slot[t] if car.price[t] < 0 else min(0.0, car.per_slot[t])
     dear = min(0.0, car.per_unit[t] * high + car.per_slot[t]) if car.price[t] < 0 else np.inf
     for k in range(plain, last + 1):
-        best[k] += car.per_slot[t] if car.price[t] < 0 else min(0.0, car.per_slot[t])
-        least = min(dear, _drawn_at_least(t, k, car) * car.price[t] if car.price[t] > 0 else 0.0)
+        least = min(dear, _drawn_at_least(t, k, ahead, car) * car.price[t] if car.price[t] > 0 else 0.0)
         if little[k] + least < best[k]:
             best[k], chosen[k] = little[k] + least, little_chosen[k]
 
@@ -261,25 +266,25 @@ def _sliding(
 
 
 @compiled
-def _plain_until(t: int, first: int, last: int, car: Alone) -> int:
-    """The first total from which limit or taper can be in the way of either car."""
+def _plain_until(t: int, first: int, last: int, ahead: float, car: Alone) -> int:
+    """The first total from which limit or taper can be in the way of a car that gets ahead so far for every kWh charged."""
     k = first
     nearest = min(car.limit_kwh[t], car.taper_kwh)
-    while k <= last and _mean_at_most(t, k, car) + car.high[t] * car.unit_kwh * (1 + car.ahead) < nearest:
+    while k <= last and _at_most(t, k, ahead, car) + car.high[t] * car.unit_kwh * (1 + ahead) < nearest:
         k += 1
     return k
 
 
 @compiled
-def _mean_at_most(t: int, k: int, car: Alone) -> float:
-    charged = (k + 1) * car.unit_kwh
-    return float(min(car.base_kwh[t] + charged * (1 + car.ahead), car.highest[t] + 1e-6))
+def _at_most(t: int, k: int, ahead: float, car: Alone) -> float:
+    """SoC at the most of a car that gets ahead so far for every kWh charged. [kWh]"""
+    return float(min(car.base_kwh[t] + (k + 1) * car.unit_kwh * (1 + ahead), car.highest[t] + 1e-6))
 
 
 @compiled
-def _drawn_at_least(t: int, k: int, car: Alone) -> float:
+def _drawn_at_least(t: int, k: int, ahead: float, car: Alone) -> float:
     """At least what the mean car draws in a slot with current, by how near it can be to its limit and its taper. [kWh]"""
-    mean = _mean_at_most(t, k, car)
+    mean = _at_most(t, k, ahead, car)
     room = max(0.0, car.limit_kwh[t] - mean)
     if mean > car.taper_kwh:
         left = max(0.0, 1 - 0.75 * (mean - car.taper_kwh) / max(1e-9, car.usable_kwh - car.taper_kwh))

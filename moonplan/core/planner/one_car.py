@@ -389,7 +389,7 @@ def _timer_may(problem: Problem, car: Car) -> May:
     starts[0] |= car.vehicle.charging and bool(car.chargeable[0])
     pinned_nights = {nights[t] for t in np.flatnonzero(~np.isnan(car.pinned_a))}
     starts &= np.array([night not in pinned_nights for night in nights])
-    new_night = np.array([t > 0 and nights[t] != nights[t - 1] for t in range(len(nights))])
+    new_night = problem.grid.new_night
     crossing = new_night.copy()
     for t in range(1, len(nights)):
         crossing[t] |= crossing[t - 1] and car.chargeable[t - 1]

@@ -64,7 +64,7 @@ def searched(problem: Problem, best: Candidate, *, tries: int, effort: Effort, c
 def swept(problem: Problem, best: Candidate, *, effort: Effort) -> Candidate:
     """The best plan that comes of keeping each car off each night in turn."""
     here = _Here(problem, best, effort)
-    edges = [*night_edges(problem), problem.grid.n_slots]
+    edges = [*problem.grid.night_edges, problem.grid.n_slots]
     for night in range(len(edges) - 1):
         keep_off = np.zeros(problem.grid.n_slots, dtype=np.bool_)
         keep_off[edges[night] : edges[night + 1]] = True
@@ -135,13 +135,13 @@ class _Here:
             mine = self.plan.outcome.cars[i]
             usually = surroundings(problem, self.plan.amps, i)
             self._usual[i] = one_car.usual(usually, mine.amps, mine.mean, mine.cautious)
-        until = [*night_edges(problem), problem.grid.n_slots][nights[1]]
+        until = [*problem.grid.night_edges, problem.grid.n_slots][nights[1]]
         planned = one_car.other_than_usual(self._usual[i], around, self._since(i, nights[0]), until)
         return nothing_left(car, planned, problem)
 
     def _since(self, i: int, night: int) -> int:
         """The edge at which a night begins, or an earlier one where a session goes on into it."""
-        edges = night_edges(self.problem)
+        edges = self.problem.grid.night_edges
         while night > 0 and self.plan.amps[i][edges[night] - 1] > 0:
             night -= 1
         return edges[night]
@@ -158,12 +158,6 @@ def contended_slots(problem: Problem, wanted: Sequence[Floats]) -> Flags:
         around, alone = surroundings(problem, wanted, i), surroundings(problem, nobody, i)
         many |= (amps > around.room_a + 1e-9) | ((amps > 0) & (around.sun_kwh < alone.sun_kwh - 1e-9))
     return many
-
-
-def night_edges(problem: Problem) -> list[int]:
-    """The edges at which a night begins, the present one's first."""
-    nights = problem.grid.nights
-    return problem.once("night edges", lambda: [t for t in range(len(nights)) if not t or nights[t] != nights[t - 1]])
 
 
 def _prices(problem: Problem) -> SharedPrices:
@@ -202,7 +196,7 @@ def _one_kept_off(
     if few:
         keep_off = _some_slots(amps[first], contended, chance)
         inside = np.flatnonzero(keep_off)
-        edges = night_edges(here.problem)
+        edges = here.problem.grid.night_edges
         night, past = (
             (int(np.searchsorted(edges, t, side="right")) for t in (inside[0], inside[-1])) if len(inside) else (1, 1)
         )
@@ -259,13 +253,13 @@ def _times_for(problem: Problem, i: int, nth: int) -> list[tuple[int, int]]:
     """Times, from one edge to another, to leave to car i for the nth that is asked of it."""
     trips = [0, *(departure.taking.edge for departure in problem.cars[i].departures), problem.grid.n_slots]
     since, until = trips[nth], trips[nth + 1]
-    last_nights = [edge for edge in night_edges(problem) if edge < until][-_NIGHTS_RELIEVED:]
+    last_nights = [edge for edge in problem.grid.night_edges if edge < until][-_NIGHTS_RELIEVED:]
     return [(first, until) for first in dict.fromkeys([since, *reversed(last_nights)])]
 
 
 def _made_way(here: _Here, i: int, others: Sequence[int], first: int, past: int) -> list[Floats]:
     """Setpoints of all cars where others leave some slots to car i, and then take what it has left of them."""
-    amps, edges = list(here.plan.amps), night_edges(here.problem)
+    amps, edges = list(here.plan.amps), here.problem.grid.night_edges
     inside = np.zeros(here.problem.grid.n_slots, dtype=np.bool_)
     inside[first:past] = True
     for j in others:
@@ -280,7 +274,7 @@ def _made_way(here: _Here, i: int, others: Sequence[int], first: int, past: int)
 def _around(problem: Problem, first: int, past: int, chance: Random) -> tuple[int, int]:
     """Some nights with a few before them, or all."""
     if chance.random() < _WIDELY:
-        return 0, len(night_edges(problem))
+        return 0, len(problem.grid.night_edges)
     return max(0, first - chance.choice(_NIGHTS_BEFORE)), past
 
 
@@ -288,7 +282,7 @@ def _some_nights(
     problem: Problem, contended: Flags | None, chance: Random, lengths: tuple[int, ...]
 ) -> tuple[int, int, Flags]:
     """Some nights in a row: which is the first, which the first after them, and their slots."""
-    edges = [*night_edges(problem), problem.grid.n_slots]
+    edges = [*problem.grid.night_edges, problem.grid.n_slots]
     first, length = chance.randrange(len(edges) - 1), chance.choice(lengths)
     if contended is not None and contended.any() and chance.random() < _CONTENDED:
         at = chance.choice(np.flatnonzero(contended).tolist())
