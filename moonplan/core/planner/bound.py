@@ -8,7 +8,7 @@ by the one unit that rounding can be out. The prices are sharpened by subgradien
 """
 
 from collections.abc import Sequence
-from itertools import zip_longest
+from itertools import product, zip_longest
 from typing import NamedTuple
 
 import numpy as np
@@ -32,6 +32,9 @@ _MOST_AHEAD = 1.6
 _MOST_STATES = 1_500_000
 # At which prices of a missed kWh the prices of what is shared are looked for, in times of the dearest.
 _MISSED_TIMES = (0.3, 0.5, 0.8, 1.2, 2.5)
+# Which parts of the prices of what is shared, and of own sun, are tried at first: without its yes-or-no choices a car could
+# take sun at less than its least current, and sun is worth much more then than it is.
+_PARTS = (1.0, 0.5, 0.0)
 _NOTHING = 1e-9
 
 
@@ -78,12 +81,18 @@ def _missed_by_all(problem: Problem, found: Outcome) -> _Missed:
 
 
 def _first_prices(problem: Problem, missed: _Missed, cars: Sequence[Sequence["_Car"]]) -> tuple[SharedPrices, float]:
-    """The prices to start from, of what is shared and of a kWh that is missed: where something is, those that tell most."""
-    if not missed.kwh:
-        return shared_prices(problem), 0.0
-    dearest = float(np.abs(problem.prices.price).max(initial=0.0)) + 0.01
-    tried = [(shared_prices(problem, short_price=times * dearest), times * dearest) for times in _MISSED_TIMES]
-    return max(tried, key=lambda one: _least_together(cars, one[0], missed, one[1])[0])
+    """The prices to start from, of what is shared and of a kWh that is missed: those that tell most."""
+
+    def told(prices: SharedPrices, missed_price: float) -> float:
+        return _least_together(cars, prices, missed, missed_price)[0]
+
+    tried = [(shared_prices(problem), 0.0)]
+    if missed.kwh:
+        dearest = float(np.abs(problem.prices.price).max(initial=0.0)) + 0.01
+        tried = [(shared_prices(problem, short_price=times * dearest), times * dearest) for times in _MISSED_TIMES]
+    prices, missed_price = max(tried, key=lambda one: told(*one)) if len(tried) > 1 else tried[0]
+    parts = [prices.part(*part) for part in product(_PARTS, _PARTS)] if len(cars) > 1 else [prices]
+    return max(parts, key=lambda one: told(one, missed_price)), missed_price
 
 
 def _least_together(

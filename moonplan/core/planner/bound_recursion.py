@@ -78,12 +78,13 @@ def least(car: Alone) -> tuple[float, Counts]:
     """The least cost of a car alone; and the units gained in each slot of a plan that comes to it, −1 for no current, where
     there is one story only.
 
-    Phases are waiting, charging (for a timer one for each window) and, for a timer, done for the night.
+    Phases are waiting and charging; for a timer waiting, charging within each window, charging so since the night before,
+    and done for the night.
     """
     n, many, stories = len(car.high), int(car.most.max()) + 2, len(car.needed)
     on = car.windows.shape[1] if car.timed else 1
-    done = on + 1 if car.timed else _WAITING
-    phases = on + 2 if car.timed else 2
+    done = 2 * on + 1 if car.timed else _WAITING
+    phases = 2 * on + 2 if car.timed else 2
     choice = np.full((n if stories == 1 else 1, phases, many), -1, dtype=np.int16)
     into = np.zeros((n if stories == 1 else 1, many), dtype=np.int8)
     now, then = np.full((stories, phases, many), np.inf), np.full((stories, phases, many), np.inf)
@@ -104,7 +105,9 @@ def least(car: Alone) -> tuple[float, Counts]:
             now[:, done] = now[:, _WAITING]
         if car.timed and car.new_night[t]:
             now[:, done] = now[:, _WAITING]
+            now[:, 1 : on + 1] = now[:, on + 1 : done]
             choice[at, done] = choice[at, _WAITING]
+            choice[at, 1 : on + 1] = choice[at, on + 1 : done]
         now, then = then, now
     gained = _follow(choice, into, done, car) if stories == 1 else np.full(n, -1, dtype=np.int64)
     return float(then[0, _WAITING, 0]), gained
@@ -124,28 +127,27 @@ def _before_slot(
     car: Alone,
 ) -> None:
     """Fill in what each total comes to before a slot, in one story, from what it does after it."""
-    on = len(now) - 2 if car.timed else 1
-    done = on + 1 if car.timed else _WAITING
+    on = car.windows.shape[1] if car.timed else 1
+    done = 2 * on + 1 if car.timed else _WAITING
     start = 0.0 if t == 0 and car.charging else car.start_price
     may_start, may_rest = car.start[t] or car.must[t], not car.must[t]
     held = t > 0 and not car.end[t - 1]
-    # A session that began in the night before leaves the new night its own.
-    crosses = car.timed and crossing
     for k in range(car.wanted[t], car.most[t] + 1):
         now[_WAITING, k] = then[_WAITING, k] + _care(t, k, car) if may_rest else np.inf
         if car.timed:
             now[done, k] = then[done, k] + _care(t, k, car)
-    for phase in range(1, on + 1):
-        windows = (phase - 1, phase) if car.timed else (0, car.windows.shape[1])
+    for phase in range(1, 2 * on + 1 if car.timed and crossing else on + 1):
+        windows = ((phase - 1) % on, (phase - 1) % on + 1) if car.timed else (0, car.windows.shape[1])
+        # A session that began in the night before leaves the new night its own.
+        rests = _WAITING if phase > on else done
         _best_gain(best, chosen, t, windows, then[phase], car, queue)
         for k in range(car.wanted[t], car.most[t] + 1):
             care = _care(t, k, car)
             charging = best[k] + care
             full = t > 0 and car.base_kwh[t] + (k + 1) * car.unit_kwh >= car.limit_kwh[t - 1]
-            rested = min(then[done, k], then[_WAITING, k]) if crosses else then[done, k]
-            stop = rested + care if may_rest and (full or not held) else np.inf
+            stop = then[rests, k] + care if may_rest and (full or not held) else np.inf
             now[phase, k], choice[phase, k] = (charging, chosen[k]) if charging < stop else (stop, -1)
-            if may_start and charging + start < now[_WAITING, k]:
+            if phase <= on and may_start and charging + start < now[_WAITING, k]:
                 now[_WAITING, k], choice[_WAITING, k], into[k] = charging + start, chosen[k], phase
 
 
@@ -172,19 +174,19 @@ def _care(t: int, k: int, car: Alone) -> float:
 
 @compiled
 def _follow(choice: npt.NDArray[np.int16], into: npt.NDArray[np.int8], done: int, car: Alone) -> Counts:
-    n = len(car.high)
+    n, on = len(car.high), car.windows.shape[1]
     gained = np.full(n, -1, dtype=np.int64)
     phase, k = _WAITING, 0
     for t in range(n):
-        if car.timed and phase == done and car.new_night[t]:
-            phase = _WAITING
+        if car.timed and car.new_night[t]:
+            phase = _WAITING if phase == done else phase + on if _WAITING < phase <= on else phase
         units = choice[t, phase, k]
         if units >= 0:
             gained[t] = units
             phase = into[t, k] if phase == _WAITING else phase
             k = min(k + units, choice.shape[2] - 1)
         elif phase != _WAITING:
-            phase = done
+            phase = _WAITING if car.timed and phase > on else done
     return gained
 
 

@@ -30,7 +30,7 @@ from moonplan.core.timegrid import Floats
 FORMAT = "moonplan-plan/1"
 
 # How often the prices behind the bound are sharpened.
-_SHARPENED = 25
+_SHARPENED = 16
 # A plan is good within this part of its objective, or this part of the default price.
 _GOOD, _GOOD_PART_OF_PRICE = 0.001, 0.05
 

@@ -105,6 +105,11 @@ class SharedPrices:
             self.sun + step * sun,
         )
 
+    def part(self, of_limits: float, of_sun: float) -> "SharedPrices":
+        """Parts of the prices of limits and leads, and of what own sun costs besides what it costs in any case."""
+        limits, groups = ([of_limits * price for price in prices] for prices in (self.limit_prices, self.group_prices))
+        return self.at(limits, groups, self.low + of_sun * (self.sun - self.low))
+
     def at(self, limit_prices: Sequence[Floats], group_prices: Sequence[Floats], sun: Floats) -> "SharedPrices":
         """Other prices of the same things, none below nothing, and own sun between what it and the grid cost."""
         other = copy(self)
