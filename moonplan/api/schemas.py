@@ -400,10 +400,16 @@ class Tonight(Schema):
 
 
 class Refinement(Schema):
-    """How the longer search stands, and whether it has found a plan better by more than a coin."""
+    """How the longer search stands, and whether it has found a plan better by more than a coin.
+
+    saves_at_most : by how much, of all that is counted, a plan can be better than the one that is known; None where nothing
+        is claimed. proven : whether that is next to nothing.
+    """
 
     state: Literal["searching", "settled"]
     better: bool
+    saves_at_most: float | None
+    proven: bool
 
 
 class BandPoint(Schema):

@@ -6,6 +6,7 @@ and a plan is only replaced by one that is better by more than a coin.
 
 from __future__ import annotations
 
+import dataclasses
 import hashlib
 import json
 import multiprocessing
@@ -18,7 +19,7 @@ from typing import Any
 import numpy as np
 
 from moonplan.core.household import Household
-from moonplan.core.planner.plan import Plan, carried_out, plan, refined_setpoints
+from moonplan.core.planner.plan import Plan, Searched, carried_out, plan, searched_thoroughly
 from moonplan.core.timegrid import Floats, grid_for
 from moonplan.planning.documents import as_core
 from moonplan.planning.search_process import begin
@@ -28,7 +29,7 @@ _KEPT = 8
 _COIN = 0.05
 
 _lock = Lock()
-_asked: OrderedDict[str, Future[list[list[float]]]] = OrderedDict()
+_asked: OrderedDict[str, Future[Searched]] = OrderedDict()
 _pool: ProcessPoolExecutor | None = None
 
 
@@ -49,33 +50,52 @@ def best_known(given: Mapping[str, Any]) -> Plan:
 
 
 def standing(given: Mapping[str, Any]) -> dict[str, Any]:
-    """How the search for a better plan stands, begun where it has not begun, and whether it has found one."""
+    """How the search for a better plan stands, begun where it has not begun; whether it has found one, and by how much
+    any plan can be better at most."""
     household = as_core(given)
     if len(household.vehicles) * household.horizon_nights < 2:
-        return {"state": "settled", "better": False}  # one night of a car alone is planned as well as can be at once
+        # One night of a car alone is planned as well as can be at once.
+        return _settled(plan(household), better=False)
     asked = question(given, household)
     with _lock:
         if asked not in _asked or _asked[asked].cancelled():
             for earlier in _asked.values():
                 earlier.cancel()
-            _asked[asked] = _workers().submit(refined_setpoints, json.dumps(given))
+            _asked[asked] = _workers().submit(searched_thoroughly, json.dumps(given))
             _asked.move_to_end(asked)
             while len(_asked) > _KEPT:
                 _asked.popitem(last=False)
         if not _asked[asked].done():
-            return {"state": "searching", "better": False}
+            return {"state": "searching", "better": False, "saves_at_most": None, "proven": False}
     quick = plan(household, prove=False)
-    return {"state": "settled", "better": _bettered(quick, asked) is not quick}
+    known = _bettered(quick, asked)
+    return _settled(known, better=known.outcome is not quick.outcome)
+
+
+def _settled(known: Plan, *, better: bool) -> dict[str, Any]:
+    # Under another habit than the cheapest, less may well be saved, but by plans that nobody asked for.
+    claimed = all(known.problem.habit_of(car) == "cheapest" for car in known.problem.cars)
+    return {
+        "state": "settled",
+        "better": better,
+        "saves_at_most": known.saves_at_most if claimed else None,
+        "proven": claimed and known.tight,
+    }
 
 
 def _bettered(made: Plan, asked: str) -> Plan:
+    """The plan that the search has found, where it is clearly better, or the plan itself, with what no plan is below."""
     with _lock:
-        found = _asked.get(asked)
-    if found is None or not found.done() or found.cancelled() or found.exception() is not None:
+        future = _asked.get(asked)
+    if future is None or not future.done() or future.cancelled() or future.exception() is not None:
         return made
-    amps: list[Floats] = [np.array(of_car) for of_car in found.result()]
-    better = carried_out(made.problem, amps)
-    return made if better is None or not _clearly_better(better, made) else better
+    found = future.result()
+    amps: list[Floats] = [np.array(of_car) for of_car in found.amps]
+    better = carried_out(made.problem, amps, found.bound)
+    if better is None:
+        return made
+    # What is kept misses as much as what was found, so that the bound holds for it, too.
+    return better if _clearly_better(better, made) else dataclasses.replace(made, bound=better.bound)
 
 
 def _clearly_better(better: Plan, made: Plan) -> bool:

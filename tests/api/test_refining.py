@@ -46,7 +46,9 @@ def test_what_tonight_shows_stays_where_nothing_better_is_found(signed_in: Brows
     # One night, and both cars can have their cheap hours side by side: there is nothing to gain.
     _, shown = signed_in.get("/tonight")
 
-    assert settled(signed_in) == {"state": "settled", "better": False}
+    found = settled(signed_in)
+
+    assert not found["better"]
     assert signed_in.get("/tonight")[1]["revision"] == shown["revision"]
 
 
@@ -70,13 +72,49 @@ def test_tonight_and_the_days_ask_the_same_with_as_many_nights_and_show_the_same
     assert (days["totals"]["cost"], days["totals"]["sessions"]) <= (shown["totals"]["cost"], shown["totals"]["sessions"])
 
 
+@pytest.mark.usefixtures("searcher")
+def test_by_how_much_a_plan_can_be_better_at_most_is_said_once_that_is_known(signed_in: Browser):
+    # Two cars in one night: 42.7 kWh and 8.7 kWh at the lowest price there is, 0.08912; nothing can be had for less, and all
+    # that is left open is what care and starts may come to.
+    _, shown = signed_in.get("/tonight")
+
+    found = settled(signed_in)
+
+    at_the_lowest = 0.08912 * sum(car["wall_kwh"] for car in shown["cars"])
+    assert shown["totals"]["cost"] == pytest.approx(at_the_lowest, rel=1e-4)
+    assert 0 <= found["saves_at_most"] < 0.05 * at_the_lowest
+
+
+@pytest.mark.usefixtures("searcher")
+@pytest.mark.parametrize("habit", ["nightly", "sun_first", "plug_and_go"])
+def test_under_a_habit_that_is_not_the_cheapest_nobody_is_told_that_none_saves_more(signed_in: Browser, habit: str):
+    version = signed_in.get("/household")[1]["household"]["version"]
+    signed_in.send("patch", f"/household?version={version}", {"habit": habit})
+
+    found = settled(signed_in)
+
+    assert (found["saves_at_most"], found["proven"]) == (None, False)
+
+
+def test_one_car_s_night_is_proven_at_once(signed_in: Browser):
+    wren = signed_in.get("/tonight")[1]["cars"][1]
+    version = signed_in.get("/household")[1]["household"]["version"]
+    assert signed_in.send("delete", f"/vehicles/{wren['id']}?version={version}", None)[0] == 200
+
+    found = standing(signed_in)
+
+    assert found["state"] == "settled"
+    assert found["proven"]
+    assert found["saves_at_most"] < 0.02
+
+
 def test_a_question_that_made_way_for_a_newer_one_is_asked_again_when_it_comes_back(
     signed_in: Browser, searcher: ThreadPoolExecutor
 ):
     busy = Event()
     searcher.submit(busy.wait)
     try:
-        assert standing(signed_in) == {"state": "searching", "better": False}
+        assert standing(signed_in) == {"state": "searching", "better": False, "saves_at_most": None, "proven": False}
         asked = next(iter(refining._asked.values()))
         standing(signed_in, nights=10)
         assert asked.cancelled()

@@ -213,6 +213,58 @@ def test_what_a_mean_car_must_have_charged_depends_on_when_it_was_last_full():
     assert stories.mean_to_charge(18.0, 0.9) == pytest.approx([20, 10 + 8 / 0.9, 14 + 4 / 0.9])
 
 
+def test_a_car_that_is_filled_through_its_taper_is_proven():
+    # 55 kWh at 3.44 kW into the battery in any case, then 5 ever more slowly, while the wall gives little more than what the
+    # car burns: what the mean car pays for the end of the charge is told apart from what it pays for a full slot.
+    rate = {"vehicle": "heron", "lead": "unit", "efficiency": 0.94, "overhead_kw": 0.25}
+    made = plan(
+        a_household(
+            vehicles=[a_car(usable_kwh=64, soc_pct=50, taper_from_pct=90)],
+            rates=[rate | {"cautious": {"efficiency": 0.94, "overhead_kw": 0.25}}],
+            trips=[a_trip("2026-01-15T10:00:00+01:00", "2026-01-15T18:00:00+01:00", 300)],
+        )
+    )
+
+    assert made.outcome.cars[0].cautious.before_leaving_kwh[0] == pytest.approx(64)
+    assert bound(made.problem, made.outcome, steps=0) == pytest.approx(made.outcome.value, rel=0.005)
+
+
+def test_a_session_by_hand_that_began_in_the_night_before_leaves_the_new_night_its_own_and_no_other_does():
+    # Home by day, one session a night by hand; cheap from 13 to 15 and from 19 to 21. Four hours are wanted by the next
+    # morning. Who begins before noon, in the night before, may have both cheap times: 1.25 h dear, then 2.75 h cheap. Two
+    # sessions that begin after noon would have four cheap hours, and are not to be had.
+    cheap = [{"name": "cheap", "price": 0.10, "from": f"{hour}:00", "to": f"{hour + 2}:00"} for hour in (13, 19)]
+    made = plan(
+        a_household(
+            now="2026-01-15T11:00:00+01:00",
+            horizon_nights=2,
+            slot_minutes=15,
+            leads=[a_lead(steps_a=[16], control="hand")],
+            vehicles=[a_car(soc_pct=20, control="hand", reserve_pct=10)],
+            trips=[a_trip("2026-01-16T06:00:00+01:00", "2026-01-16T18:00:00+01:00", 98)],
+            tariff={"default_price": 0.50, "bands": cheap},
+        )
+    )
+
+    assert made.outcome.short_kwh == 0
+    assert made.outcome.cost == pytest.approx(3.68 * (1.25 * 0.50 + 2.75 * 0.10), rel=0.01)
+    assert bound(made.problem, made.outcome, steps=0) == pytest.approx(made.outcome.value, rel=0.01)
+
+
+def test_parts_of_the_prices_of_what_is_shared():
+    # Two cars on one 16 A circuit; at no part of the prices nothing is given away, and own sun costs what it would earn.
+    problem = build(two_cars_on(16))
+    whole = shared_prices(problem)
+
+    none, half = whole.part(0.0, 0.0), whole.part(0.5, 1.0)
+
+    assert whole.limit_prices[0].max() > 0
+    assert none.given_away() == 0
+    assert (none.sun == whole.low).all()
+    assert np.allclose(half.limit_prices[0], whole.limit_prices[0] / 2)
+    assert (half.sun == whole.sun).all()
+
+
 def test_under_another_habit_the_bound_is_of_plans_under_that_habit():
     # From 50 to 80 % of 50 kWh every night: 15 kWh, all at 0.10, where the cheapest plan has nothing to do.
     told = document(plan(a_household(habit="nightly", rates=[LOSSLESS])))

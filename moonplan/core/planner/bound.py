@@ -198,6 +198,7 @@ class _Car:
             end=end,
             new_night=problem.grid.new_night,
             timed=timed,
+            of_mean=rate is car.rate.mean,
             start_price=problem.start_price,
             charging=car.vehicle.charging,
         )

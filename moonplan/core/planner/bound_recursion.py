@@ -34,6 +34,7 @@ class Alone(NamedTuple):
     needed, asked : units that must have been charged in each story, and units of which fewer may have been, at the price of
         a unit that is missed. Shapes (n_stories, n_slots + 1).
     start, end, new_night : may a session start, may it end, does a night begin. timed : one session a night.
+    of_mean : whether it is the energy of the mean car.
     """
 
     unit_kwh: float
@@ -69,6 +70,7 @@ class Alone(NamedTuple):
     end: Flags
     new_night: Flags
     timed: bool
+    of_mean: bool
     start_price: float
     charging: bool
 
@@ -223,6 +225,9 @@ def _best_gain(
         _sliding(little, little_chosen, (plain, own_plain - 1, past), (low, most), 0.0, 0.0, after, queue)
     if high < 0:
         return
+    if car.of_mean:
+        _near_full(best, chosen, t, (own_plain, last, past), high, after, car)
+        return
     # Where its own limit or taper are near a car may gain less than its least in a slot; where those of the mean car are
     # it may draw little or nothing.
     _sliding(best, chosen, (own_plain, last, past), (0, high), car.per_unit[t], 0.0, after, queue)
@@ -234,6 +239,35 @@ def _best_gain(
         least = min(dear, _drawn_at_least(t, k, ahead, car) * car.price[t] if car.price[t] > 0 else 0.0)
         if little[k] + least < best[k]:
             best[k], chosen[k] = little[k] + least, little_chosen[k]
+
+
+@compiled
+def _near_full(
+    best: Floats,
+    chosen: npt.NDArray[np.int16],
+    t: int,
+    rows: tuple[int, int, int],
+    high: int,
+    after: Floats,
+    car: Alone,
+) -> None:
+    """The best gain, and its cost, where limit or taper of the mean car itself are near: it pays for what it gains.
+
+    In its taper it gains no more than it accepts. Where it gets to its limit within the slot its overhead counts for as long
+    as that takes at the least, which is how long its gain takes at the most current.
+    """
+    first, last, past = rows
+    part_of_slot = max(0.0, car.per_slot[t]) / high
+    for k in range(first, last + 1):
+        least, most = car.least_base_kwh[t] + (k - 1) * car.unit_kwh, _at_most(t, k, 0.0, car)
+        accepted = int(min(float(high), np.ceil(_accepted_kwh(least, car) / car.unit_kwh)))
+        to_its_limit = most + accepted * car.unit_kwh >= car.limit_kwh[t]
+        besides = car.per_slot[t] if car.price[t] < 0 or car.per_slot[t] < 0 or not to_its_limit else 0.0
+        slope = car.per_unit[t] + (part_of_slot if besides == 0.0 else 0.0)
+        for gain in range(min(accepted, past - k) + 1):
+            worth = after[k + gain] + slope * gain + besides
+            if worth < best[k]:
+                best[k], chosen[k] = worth, gain
 
 
 @compiled
@@ -287,8 +321,14 @@ def _at_most(t: int, k: int, ahead: float, car: Alone) -> float:
 def _drawn_at_least(t: int, k: int, ahead: float, car: Alone) -> float:
     """At least what the mean car draws in a slot with current, by how near it can be to its limit and its taper. [kWh]"""
     mean = _at_most(t, k, ahead, car)
-    room = max(0.0, car.limit_kwh[t] - mean)
-    if mean > car.taper_kwh:
-        left = max(0.0, 1 - 0.75 * (mean - car.taper_kwh) / max(1e-9, car.usable_kwh - car.taper_kwh))
-        room = min(room, car.accepted_kwh * left)
-    return float(room / car.mean)
+    return float(min(max(0.0, car.limit_kwh[t] - mean), _accepted_kwh(mean, car)) / car.mean)
+
+
+@compiled
+def _accepted_kwh(soc_kwh: float, car: Alone) -> float:
+    """What the mean car accepts in a slot that begins at a SoC, at the most. [kWh]"""
+    if soc_kwh <= car.taper_kwh:
+        return np.inf
+    return float(
+        car.accepted_kwh * max(0.0, 1 - 0.75 * (soc_kwh - car.taper_kwh) / max(1e-9, car.usable_kwh - car.taper_kwh))
+    )

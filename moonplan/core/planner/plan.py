@@ -74,6 +74,19 @@ class Plan:
     bound: float | None
     cautions: tuple[Caution, ...]
 
+    @property
+    def saves_at_most(self) -> float | None:
+        """By how much another plan can be better at most, by its objective; None where nothing is claimed. [currency]"""
+        return None if self.bound is None else self.outcome.value - self.bound
+
+    @property
+    def tight(self) -> bool:
+        """Whether the bound proves the plan to be as good as any, within what counts as good."""
+        if self.saves_at_most is None:
+            return False
+        least_matter = _GOOD_PART_OF_PRICE * abs(self.problem.household.tariff.default_price)
+        return self.saves_at_most <= max(_GOOD * abs(self.outcome.value), least_matter)
+
 
 def plan(household: Household, *, prove: bool = True) -> Plan:
     """The plan of a household.
@@ -90,23 +103,42 @@ def plan(household: Household, *, prove: bool = True) -> Plan:
     least = None
     if prove and problem.cars and problem.grid.n_slots:
         found = _searched_on(problem, found)
-        least = None if problem.weighs_own_sun else bound(problem, found.outcome, steps=_SHARPENED)
+        least = _bound(problem, found)
     # A plan is kept long after it was made; what its recursions found is tens of megabytes a car.
     problem.let_go("one car")
     return _plan_of(problem, found.outcome, least)
 
 
-def carried_out(problem: Problem, amps: Sequence[Floats]) -> Plan | None:
-    """The plan that setpoints make (per car, shape (n_slots,) [A]); None where they break a rule or do not fit."""
+def carried_out(problem: Problem, amps: Sequence[Floats], least: float | None = None) -> Plan | None:
+    """The plan that setpoints make (per car, shape (n_slots,) [A]); None where they break a rule or do not fit.
+
+    least : what no plan's objective is below, where that is known.
+    """
     if len(amps) != len(problem.cars) or any(len(a) != problem.grid.n_slots for a in amps) or broken_rules(problem, amps):
         return None
-    return _plan_of(problem, candidate(problem, amps).outcome, None)
+    return _plan_of(problem, candidate(problem, amps).outcome, least)
 
 
-def refined_setpoints(text: str) -> list[list[float]]:
-    """The setpoints per car of the plan that a thorough search finds for a household document."""
+@dataclass(frozen=True)
+class Searched:
+    """What a thorough search comes to.
+
+    amps : setpoints per car, each of n_slots. [A] bound : as in a plan.
+    """
+
+    amps: list[list[float]]
+    bound: float | None
+
+
+def searched_thoroughly(text: str) -> Searched:
+    """The best plan that a thorough search finds for a household document, and what no plan can be below."""
     problem = with_habits(build(read(text)))
-    return [amps.tolist() for amps in _searched_on(problem, _best(problem)).amps]
+    found = _searched_on(problem, _best(problem))
+    return Searched([amps.tolist() for amps in found.amps], _bound(problem, found))
+
+
+def _bound(problem: Problem, found: Candidate) -> float | None:
+    return None if problem.weighs_own_sun else bound(problem, found.outcome, steps=_SHARPENED)
 
 
 def _searched_on(problem: Problem, found: Candidate) -> Candidate:
@@ -121,12 +153,6 @@ def _plan_of(problem: Problem, found: Outcome, least: float | None) -> Plan:
         bound=None if least is None else min(least, found.value),
         cautions=tuple(cautions(problem.household)),
     )
-
-
-def is_tight(problem: Problem, found: Outcome, bound: float) -> bool:
-    """Whether the bound proves a plan to be as good as any, within what counts as good."""
-    least_matter = _GOOD_PART_OF_PRICE * abs(problem.household.tariff.default_price)
-    return found.value - bound <= max(_GOOD * abs(found.value), least_matter)
 
 
 def _best(problem: Problem) -> Candidate:
@@ -214,8 +240,8 @@ def document(plan: Plan) -> dict[str, Any]:
         },
         "objective": {
             "value": round(found.value, 6),
-            "bound": None if plan.bound is None else round(min(plan.bound, found.value), 6),
-            "tight": plan.bound is not None and is_tight(problem, found, plan.bound),
+            "bound": None if plan.bound is None else round(plan.bound, 6),
+            "tight": plan.tight,
         },
         "cautions": [{"code": c.code, "subject": c.subject, "text": c.text} for c in plan.cautions],
     }

@@ -1554,6 +1554,9 @@ export interface components {
         /**
          * Refinement
          * @description How the longer search stands, and whether it has found a plan better by more than a coin.
+         *
+         *     saves_at_most : by how much, of all that is counted, a plan can be better than the one that is known; None where nothing
+         *         is claimed. proven : whether that is next to nothing.
          */
         Refinement: {
             /**
@@ -1563,6 +1566,10 @@ export interface components {
             state: "searching" | "settled";
             /** Better */
             better: boolean;
+            /** Saves At Most */
+            saves_at_most: number | null;
+            /** Proven */
+            proven: boolean;
         };
         /** Comparison */
         Comparison: {

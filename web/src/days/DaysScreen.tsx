@@ -51,7 +51,7 @@ function Shown({ plan, nights, setNights }: { plan: Days; nights: number; setNig
             </label>
           ))}
         </span>
-        <Refinement of="days" revision={plan.revision} nights={plan.nights} />
+        <Refinement of="days" revision={plan.revision} nights={plan.nights} manner={manner} />
         <Undo what={plan.undo} />
       </div>
       {plan.cars.length === 0 ? (

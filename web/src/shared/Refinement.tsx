@@ -1,6 +1,7 @@
 import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect } from "react";
-import { api, told } from "../api/client";
+import { api, type Schemas, told } from "../api/client";
+import { type Manner, money } from "./format";
 import classes from "./Refinement.module.css";
 
 const ASK_AGAIN_MS = 1000;
@@ -12,10 +13,14 @@ interface Props {
   revision: string;
   /** Nights that it covers; none for tonight's. */
   nights?: number;
+  manner: Manner;
 }
 
-/** Asks the longer search for a better plan than the one shown, says so while it goes on, and fetches what is worth a coin. */
-export function Refinement({ of, revision, nights }: Props) {
+/**
+ * Asks the longer search for a better plan than the one shown, says so while it goes on, fetches what is worth a coin, and
+ * says how good the plan then is.
+ */
+export function Refinement({ of, revision, nights, manner }: Props) {
   const client = useQueryClient();
   const { data } = useQuery({
     queryKey: ["refinement", revision],
@@ -29,8 +34,29 @@ export function Refinement({ of, revision, nights }: Props) {
     if (better) client.invalidateQueries({ queryKey: [of] });
   }, [better, client, of]);
   return (
-    <small role="status" className={classes.state}>
-      {data?.state === "searching" && "Still looking for a better plan."}
-    </small>
+    <div className={classes.state}>
+      <span role="status">{data?.state === "searching" && "Still looking for a better plan."}</span>
+      {data?.state === "settled" && <HowGood found={data} manner={manner} />}
+    </div>
+  );
+}
+
+/** How good the plan is, and, opened, how that is known. */
+function HowGood({ found, manner }: { found: Schemas["Refinement"]; manner: Manner }) {
+  if (found.saves_at_most === null) return null;
+  return (
+    <details className={classes.known}>
+      <summary>
+        {found.proven
+          ? "No plan is better."
+          : `No better plan found; none saves over ${money(found.saves_at_most, manner)}.`}
+      </summary>
+      <p>
+        A plan is better if less comes up short, then if it counts less: what charging costs, the hours a battery stands
+        above its rest level, and every start. A longer search went on from the plan that came at once. Beside it stands
+        a figure that no plan can be below
+        {found.proven ? ", and this one is not above it." : "; whether any gets that low is not known."}
+      </p>
+    </details>
   );
 }

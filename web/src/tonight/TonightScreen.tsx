@@ -31,7 +31,7 @@ function Shown({ plan }: { plan: Tonight }) {
         <h1>
           Tonight, {nightTitle(plan.night)} <small>{plan.moon_name}</small>
         </h1>
-        <Refinement of="tonight" revision={plan.revision} />
+        <Refinement of="tonight" revision={plan.revision} manner={manner} />
         <Undo what={plan.undo} />
       </div>
       {plan.cars.length === 0 && (
