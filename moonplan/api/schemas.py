@@ -288,6 +288,12 @@ class PinByHand(Strict):
     amps: float
 
 
+class Pinnable(PinByHand):
+    """A session as it would be pinned. parts : places, among what is pinned, of what is a part of it and would give way."""
+
+    parts: list[int]
+
+
 class KeptOff(Strict):
     """A time in which a car must not charge, by the clock of its night; nothing until both are given."""
 
@@ -350,7 +356,7 @@ class CarTonight(CarNight):
     limit_a: float
     bottleneck: str | None
     sessions: list[SessionOut]
-    pinnable: list[PinByHand]
+    pinnable: list[Pinnable]
     to_key_in: list[Setting]
     inputs: Inputs
 

@@ -14,6 +14,7 @@ import numpy as np
 from django.db import transaction
 
 from moonplan.core import hookup
+from moonplan.core import household as core_documents
 from moonplan.core.almanac import sky_of
 from moonplan.core.household import Habit
 from moonplan.core.mistakes import Mistake
@@ -22,7 +23,7 @@ from moonplan.core.planner.plan import Plan, Session, document, expectation, pla
 from moonplan.core.planner.problem import Car
 from moonplan.core.planner.tonight import Decision, decide, the_night
 from moonplan.core.sun import surplus_kw
-from moonplan.core.timegrid import noon
+from moonplan.core.timegrid import in_night, noon
 from moonplan.household import editing
 from moonplan.household.models import Change, Evening, Household, Person, Trip, Vehicle
 from moonplan.planning import cautions, refining
@@ -176,6 +177,7 @@ def _car(made: Plan, i: int, decision: Decision, told: dict[str, Any], vehicle: 
     usable = car.vehicle.usable_kwh
     sessions = decision.sessions
     departures = told["departures"]
+    inputs = _inputs(car, vehicle, the_night(problem.household), problem.household.now, problem.household.habit)
     return {
         "id": car.id,
         "name": car.name,
@@ -199,9 +201,9 @@ def _car(made: Plan, i: int, decision: Decision, told: dict[str, Any], vehicle: 
         "limit_a": told["limit_a"],
         "bottleneck": told["bottleneck"],
         "sessions": told["sessions"][: len(sessions)],
-        "pinnable": [_pinnable(made, i, session) for session in sessions],
+        "pinnable": [_pinnable(made, i, session, inputs["pins"]) for session in sessions],
         "to_key_in": _to_key_in(car, decision, problem.household.zone),
-        "inputs": _inputs(car, vehicle, the_night(made.problem.household), problem.household.now, problem.household.habit),
+        "inputs": inputs,
     }
 
 
@@ -216,14 +218,23 @@ def _night_of(made: Plan, i: int, decision: Decision, told: dict[str, Any], unti
     }
 
 
-def _pinnable(made: Plan, i: int, session: Session) -> dict[str, Any]:
-    """A session as it would be pinned: whole slots, at its first current."""
-    starts = made.problem.grid.starts
+def _pinnable(made: Plan, i: int, session: Session, pins: list[dict[str, Any]]) -> dict[str, Any]:
+    """A session as it would be pinned: whole slots, at its first current.
+
+    pins : what is pinned in the night.
+    """
+    household, starts = made.problem.household, made.problem.grid.starts
     run = next(run for run in made.outcome.cars[i].sessions if run.first == session.first)
+    start, end = starts[run.first], starts[run.last + 1]
+
+    def instant(clock: str) -> datetime:
+        return in_night(the_night(household), core_documents.clock(clock), household.zone)
+
     return {
-        "start": f"{starts[run.first]:%H:%M}",
-        "end": f"{starts[run.last + 1]:%H:%M}",
+        "start": f"{start:%H:%M}",
+        "end": f"{end:%H:%M}",
         "amps": round(session.first_amps, 2),
+        "parts": [n for n, pin in enumerate(pins) if instant(pin["start"]) < end and instant(pin["end"]) > start],
     }
 
 

@@ -233,7 +233,7 @@ def edited(signed_in: Browser, name: str, **fields: object) -> tuple[int, dict]:
 def test_a_session_is_pinned_and_the_rest_planned_around_it(signed_in: Browser):
     _, before = signed_in.get("/tonight")
     # Whole slots, for the cautious car too: 7.26 kWh at 0.90 × 2.3 − 0.4 = 1.67 kW take until 06:21.
-    assert car_of(before, "Wren")["pinnable"] == [{"start": "02:00", "end": "06:30", "amps": 10}]
+    assert car_of(before, "Wren")["pinnable"] == [{"start": "02:00", "end": "06:30", "amps": 10, "parts": []}]
 
     status, after = edited(signed_in, "Wren", pins=[{"start": "19:00", "end": "20:00", "amps": 8}])
 
@@ -269,6 +269,18 @@ def test_several_sessions_of_a_night_are_pinned_and_let_go_one_by_one(signed_in:
     signed_in.send("post", "/undo")
     _, after = signed_in.get("/tonight")
     assert car_of(after, "Heron")["inputs"]["pins"] == [early, late]
+
+
+def test_a_session_with_a_pinned_part_in_its_middle_says_so(signed_in: Browser):
+    # Heron needs more than four hours before 06:40 and is planned on around the half hour that is pinned.
+    early, middle = {"start": "19:00", "end": "19:30", "amps": 8}, {"start": "03:00", "end": "03:30", "amps": 16}
+
+    _, after = edited(signed_in, "Heron", pins=[early, middle])
+
+    first, around = car_of(after, "Heron")["pinnable"]
+    assert (first["start"], first["end"], first["parts"]) == ("19:00", "19:30", [0])
+    assert around["start"] < "03:00" < "03:30" < around["end"]
+    assert around["parts"] == [1]
 
 
 def test_a_pin_that_makes_a_departure_short_is_kept_and_says_so(signed_in: Browser):

@@ -262,6 +262,35 @@ def test_a_session_is_pulled_on_the_sheet_and_moved_with_the_keyboard(demo: Serv
     expect(wren.get_by_role("textbox", name="Pinned to")).to_have_value("05:45")
 
 
+def test_a_session_that_goes_on_around_a_pinned_part_takes_it_along(demo: Served, open_page):
+    page = open_page(demo.link)
+    heron = car(page, "Heron")
+    heron.get_by_text("By hand").click()
+    heron.get_by_role("button", name=re.compile("^Pin .* at 16 A")).click()
+    for name, clock in (("Pinned from", "03:00"), ("Pinned to", "03:30")):
+        heron.get_by_role("textbox", name=name).fill(clock)
+        heron.get_by_role("textbox", name=name).press("Enter")
+    expect(heron.get_by_role("button", name=re.compile("^Pin .* at 1[0-9.]+ A"))).to_be_visible()
+
+    block = page.get_by_role("button", name=re.compile("^Heron, .* A, "))
+    block.press("ArrowLeft")
+
+    expect(page.get_by_text(re.compile("Heron is pinned from .* to "))).to_be_visible()
+    expect(heron.get_by_role("textbox", name="Pinned from")).to_have_count(1)
+    expect(heron.get_by_role("textbox", name="Pinned from")).not_to_have_value("03:00")
+
+
+def test_tonight_says_how_good_the_plan_is_and_how_that_is_known(demo: Served, open_page):
+    page = open_page(demo.link)
+
+    how_good = page.get_by_text(re.compile(r"No better plan found; none saves over €0\.0\d\.|No plan is better\."))
+    expect(how_good).to_be_visible(timeout=120_000)
+    expect(page.get_by_text("Still looking for a better plan.")).to_have_count(0)
+    how_good.press("Enter")
+
+    expect(page.get_by_text("a figure that no plan can be below")).to_be_visible()
+
+
 def test_a_habit_of_its_own_says_what_it_does(demo: Served, open_page):
     page = open_page(demo.link)
     wren = car(page, "Wren")

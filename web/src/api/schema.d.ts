@@ -1182,7 +1182,7 @@ export interface components {
             /** Sessions */
             sessions: components["schemas"]["SessionOut"][];
             /** Pinnable */
-            pinnable: components["schemas"]["PinByHand"][];
+            pinnable: components["schemas"]["Pinnable"][];
             /** To Key In */
             to_key_in: components["schemas"]["Setting"][];
             inputs: components["schemas"]["Inputs"];
@@ -1343,6 +1343,20 @@ export interface components {
             end: string;
             /** Amps */
             amps: number;
+        };
+        /**
+         * Pinnable
+         * @description A session as it would be pinned. parts : places, among what is pinned, of what is a part of it and would give way.
+         */
+        Pinnable: {
+            /** Start */
+            start: string;
+            /** End */
+            end: string;
+            /** Amps */
+            amps: number;
+            /** Parts */
+            parts: number[];
         };
         /**
          * Point

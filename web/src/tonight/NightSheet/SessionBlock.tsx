@@ -13,7 +13,7 @@ interface Props extends Pick<Place, "x" | "end"> {
   car: CarTonight;
   session: SessionOut;
   /** The session as it would be pinned. */
-  pinnable?: Schemas["PinByHand"];
+  pinnable?: Schemas["Pinnable"];
   manner: Manner;
   blocks: Heights;
   onTell: (told: string) => void;
@@ -40,14 +40,10 @@ export function SessionBlock({ car, session, pinnable, manner, x, end, blocks, o
 
   function move(minutes: number, longer = 0) {
     if (!pinnable || (minutes === 0 && longer === 0)) return;
-    const pin = {
-      ...pinnable,
-      start: stepped(pinnable.start, minutes),
-      end: stepped(pinnable.end, minutes + longer),
-    };
+    const pin = { start: stepped(pinnable.start, minutes), end: stepped(pinnable.end, minutes + longer) };
     onTell(`${car.name}: planning around ${pin.start} to ${pin.end} …`);
     editing.mutate(
-      { pins: pinnedToo(car.inputs.pins, pin, pinnable) },
+      { pins: pinnedToo(car.inputs.pins, pinnable, pin) },
       {
         onSuccess: () => onTell(`${car.name} is pinned from ${pin.start} to ${pin.end}; “By hand” lets it go.`),
         onError: (error) => onTell(`It stays where it was: ${error.message}`),
