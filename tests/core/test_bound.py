@@ -263,6 +263,8 @@ def test_parts_of_the_prices_of_what_is_shared():
     assert (none.sun == whole.low).all()
     assert np.allclose(half.limit_prices[0], whole.limit_prices[0] / 2)
     assert (half.sun == whole.sun).all()
+    # Nobody has own sun: there are no parts of its price to try.
+    assert len(whole.parts((1.0, 0.5, 0.0))) == 3
 
 
 def test_under_another_habit_the_bound_is_of_plans_under_that_habit():

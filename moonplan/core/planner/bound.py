@@ -8,7 +8,7 @@ by the one unit that rounding can be out. The prices are sharpened by subgradien
 """
 
 from collections.abc import Sequence
-from itertools import product, zip_longest
+from itertools import zip_longest
 from typing import NamedTuple
 
 import numpy as np
@@ -91,8 +91,8 @@ def _first_prices(problem: Problem, missed: _Missed, cars: Sequence[Sequence["_C
         dearest = float(np.abs(problem.prices.price).max(initial=0.0)) + 0.01
         tried = [(shared_prices(problem, short_price=times * dearest), times * dearest) for times in _MISSED_TIMES]
     prices, missed_price = max(tried, key=lambda one: told(*one)) if len(tried) > 1 else tried[0]
-    parts = [prices.part(*part) for part in product(_PARTS, _PARTS)] if len(cars) > 1 else [prices]
-    return max(parts, key=lambda one: told(one, missed_price)), missed_price
+    parts = prices.parts(_PARTS)
+    return max(parts, key=lambda one: told(one, missed_price)) if len(parts) > 1 else prices, missed_price
 
 
 def _least_together(

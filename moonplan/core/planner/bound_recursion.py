@@ -5,7 +5,7 @@ from typing import NamedTuple
 import numpy as np
 import numpy.typing as npt
 
-from moonplan.core.compiled import compiled
+from moonplan.core.compiled import compiled, kernel
 from moonplan.core.timegrid import Flags, Floats
 
 Counts = npt.NDArray[np.int64]
@@ -75,6 +75,17 @@ class Alone(NamedTuple):
     charging: bool
 
 
+class _Gains(NamedTuple):
+    """Room to find the best gain of a slot from every total, and what it comes to, shapes (n_totals,): the one that is paid
+    for, and that which is hardly drawn where the mean car is near its limit."""
+
+    best: Floats
+    chosen: npt.NDArray[np.int16]
+    little: Floats
+    little_chosen: npt.NDArray[np.int16]
+    queue: Counts
+
+
 @compiled
 def least(car: Alone) -> tuple[float, Counts]:
     """The least cost of a car alone; and the units gained in each slot of a plan that comes to it, −1 for no current, where
@@ -90,8 +101,13 @@ def least(car: Alone) -> tuple[float, Counts]:
     choice = np.full((n if stories == 1 else 1, phases, many), -1, dtype=np.int16)
     into = np.zeros((n if stories == 1 else 1, many), dtype=np.int8)
     now, then = np.full((stories, phases, many), np.inf), np.full((stories, phases, many), np.inf)
-    queue = np.empty(many + 1, dtype=np.int64)
-    best, chosen = np.empty(many), np.empty(many, dtype=np.int16)
+    gains = _Gains(
+        np.empty(many),
+        np.empty(many, dtype=np.int16),
+        np.empty(many),
+        np.empty(many, dtype=np.int16),
+        np.empty(many + 1, dtype=np.int64),
+    )
     then[:, :, car.wanted[n] : car.most[n] + 1] = 0.0
     _ask(then, n, car)
     crossing = np.zeros(n, dtype=np.bool_)
@@ -101,7 +117,7 @@ def least(car: Alone) -> tuple[float, Counts]:
         at = t if stories == 1 else 0
         now[:, :, :] = np.inf
         for story in range((car.story_of[t - 1] if t else 0) + 1):
-            _before_slot(now[story], then[story], t, crossing[t], choice[at], into[at], best, chosen, queue, car)
+            _before_slot(now[story], then[story], t, crossing[t], choice[at], into[at], gains, car)
         _ask(now, t, car)
         if car.timed and car.must[t]:
             now[:, done] = now[:, _WAITING]
@@ -115,7 +131,7 @@ def least(car: Alone) -> tuple[float, Counts]:
     return float(then[0, _WAITING, 0]), gained
 
 
-@compiled
+@kernel
 def _before_slot(
     now: Floats,
     then: Floats,
@@ -123,9 +139,7 @@ def _before_slot(
     crossing: bool,
     choice: npt.NDArray[np.int16],
     into: npt.NDArray[np.int8],
-    best: Floats,
-    chosen: npt.NDArray[np.int16],
-    queue: Counts,
+    gains: _Gains,
     car: Alone,
 ) -> None:
     """Fill in what each total comes to before a slot, in one story, from what it does after it."""
@@ -142,25 +156,26 @@ def _before_slot(
         windows = ((phase - 1) % on, (phase - 1) % on + 1) if car.timed else (0, car.windows.shape[1])
         # A session that began in the night before leaves the new night its own.
         rests = _WAITING if phase > on else done
-        _best_gain(best, chosen, t, windows, then[phase], car, queue)
+        _best_gain(gains, t, windows, then[phase], car)
         for k in range(car.wanted[t], car.most[t] + 1):
             care = _care(t, k, car)
-            charging = best[k] + care
+            charging = gains.best[k] + care
             full = t > 0 and car.base_kwh[t] + (k + 1) * car.unit_kwh >= car.limit_kwh[t - 1]
             stop = then[rests, k] + care if may_rest and (full or not held) else np.inf
-            now[phase, k], choice[phase, k] = (charging, chosen[k]) if charging < stop else (stop, -1)
+            now[phase, k], choice[phase, k] = (charging, gains.chosen[k]) if charging < stop else (stop, -1)
             if phase <= on and may_start and charging + start < now[_WAITING, k]:
-                now[_WAITING, k], choice[_WAITING, k], into[k] = charging + start, chosen[k], phase
+                now[_WAITING, k], choice[_WAITING, k], into[k] = charging + start, gains.chosen[k], phase
 
 
-@compiled
+@kernel
 def _ask(values: Floats, t: int, car: Alone) -> None:
     """Count at an edge what is missed in each story; then let the car that can be at its limit go on in a later one."""
     last = car.story_of[t - 1] if t else 0
     for story in range(last + 1):
         for k in range(car.wanted[t], min(car.asked[story, t], car.most[t] + 1)):
             missed = car.per_missed * (car.asked[story, t] - k) if k >= car.needed[story, t] else np.inf
-            values[story, :, k] += missed
+            for phase in range(values.shape[1]):
+                values[story, phase, k] += missed
     if not t:
         return
     for story in range(last):
@@ -169,7 +184,7 @@ def _ask(values: Floats, t: int, car: Alone) -> None:
                 values[story, phase, k] = min(values[story, phase, k], values[last, phase, k])
 
 
-@compiled
+@kernel
 def _care(t: int, k: int, car: Alone) -> float:
     return float(car.care * max(0.0, car.least_base_kwh[t] + (k - 1) * car.unit_kwh - car.rest_kwh))
 
@@ -192,25 +207,19 @@ def _follow(choice: npt.NDArray[np.int16], into: npt.NDArray[np.int8], done: int
     return gained
 
 
-@compiled
-def _best_gain(
-    best: Floats,
-    chosen: npt.NDArray[np.int16],
-    t: int,
-    windows: tuple[int, int],
-    after: Floats,
-    car: Alone,
-    queue: Counts,
-) -> None:
+@kernel
+def _best_gain(gains: _Gains, t: int, windows: tuple[int, int], after: Floats, car: Alone) -> None:
     """The best gain of a slot with current within some windows, from every total, and its cost."""
+    best, chosen, little, little_chosen, queue = gains
     first, last = car.wanted[t], car.most[t]
-    best[first : last + 1] = np.inf
-    chosen[first : last + 1] = 0
     past = min(car.most[t + 1], len(after) - 1)
-    ahead = car.aheads[windows[0] : windows[1]].max() if t < car.one_session else car.aheads.max()
+    of_session = windows if t < car.one_session else (0, len(car.aheads))
+    ahead = 0.0
+    for i in range(of_session[0], of_session[1]):
+        ahead = max(ahead, car.aheads[i])
     plain, own_plain = _plain_until(t, first, last, ahead, car), _plain_until(t, first, last, 0.0, car)
-    size = last + 1 if plain <= last else 0
-    little, little_chosen = np.full(size, np.inf), np.zeros(size, dtype=np.int16)
+    best[first : last + 1], chosen[first : last + 1] = np.inf, 0
+    little[plain : last + 1], little_chosen[plain : last + 1] = np.inf, 0
     high = -1
     for i in range(windows[0], windows[1]):
         low, most = car.windows[t, i]
@@ -241,7 +250,7 @@ def _best_gain(
             best[k], chosen[k] = little[k] + least, little_chosen[k]
 
 
-@compiled
+@kernel
 def _near_full(
     best: Floats,
     chosen: npt.NDArray[np.int16],
@@ -270,7 +279,7 @@ def _near_full(
                 best[k], chosen[k] = worth, gain
 
 
-@compiled
+@kernel
 def _sliding(
     best: Floats,
     chosen: npt.NDArray[np.int16],
@@ -301,7 +310,7 @@ def _sliding(
                 best[k], chosen[k] = worth, j - k
 
 
-@compiled
+@kernel
 def _plain_until(t: int, first: int, last: int, ahead: float, car: Alone) -> int:
     """The first total from which limit or taper can be in the way of a car that gets ahead so far for every kWh charged."""
     k = first
@@ -311,20 +320,20 @@ def _plain_until(t: int, first: int, last: int, ahead: float, car: Alone) -> int
     return k
 
 
-@compiled
+@kernel
 def _at_most(t: int, k: int, ahead: float, car: Alone) -> float:
     """SoC at the most of a car that gets ahead so far for every kWh charged. [kWh]"""
     return float(min(car.base_kwh[t] + (k + 1) * car.unit_kwh * (1 + ahead), car.highest[t] + 1e-6))
 
 
-@compiled
+@kernel
 def _drawn_at_least(t: int, k: int, ahead: float, car: Alone) -> float:
     """At least what the mean car draws in a slot with current, by how near it can be to its limit and its taper. [kWh]"""
     mean = _at_most(t, k, ahead, car)
     return float(min(max(0.0, car.limit_kwh[t] - mean), _accepted_kwh(mean, car)) / car.mean)
 
 
-@compiled
+@kernel
 def _accepted_kwh(soc_kwh: float, car: Alone) -> float:
     """What the mean car accepts in a slot that begins at a SoC, at the most. [kWh]"""
     if soc_kwh <= car.taper_kwh:

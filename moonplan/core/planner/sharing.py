@@ -4,6 +4,7 @@ sun. With such prices each car can be planned, or bounded, as if it stood alone 
 
 from collections.abc import Sequence
 from copy import copy
+from itertools import product
 
 import numpy as np
 
@@ -104,6 +105,15 @@ class SharedPrices:
             [p + step * g for p, g in zip(self.group_prices, together, strict=True)],
             self.sun + step * sun,
         )
+
+    def parts(self, parts: Sequence[float]) -> list["SharedPrices"]:
+        """Each part of the prices of limits and leads with each of own sun's; only the first of what costs nothing."""
+        limited = any(price.any() for price in (*self.limit_prices, *self.group_prices))
+        scarce = bool((self.sun > self.low).any())
+        return [
+            self.part(of_limits, of_sun)
+            for of_limits, of_sun in product(parts if limited else parts[:1], parts if scarce else parts[:1])
+        ]
 
     def part(self, of_limits: float, of_sun: float) -> "SharedPrices":
         """Parts of the prices of limits and leads, and of what own sun costs besides what it costs in any case."""
