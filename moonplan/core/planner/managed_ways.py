@@ -9,10 +9,9 @@ from moonplan.core.planner.slots import (
     ON,
     Counts,
     Levels,
+    Managed,
     Pack,
     Slot,
-    Slots,
-    Worth,
     care_of,
     charged,
     levels_at,
@@ -35,14 +34,13 @@ from moonplan.core.timegrid import Flags, Floats
 
 
 @compiled
-def managed_amps(
-    amps: Floats, aboard: tuple[float, float], width: int, worth: Worth, steps_a: Floats, slots: Slots, pack: Pack
-) -> None:
+def managed_amps(amps: Floats, aboard: tuple[float, float], width: int, car: Managed) -> None:
     """Currents of a car whose current may change every slot, shape (n_slots,). [A]
 
     amps : filled in from the values' first edge on, those before it standing already. aboard : cautious and mean SoC there,
         before any trip. width : how many ways are followed side by side.
     """
+    worth, slots, pack = car.worth, car.slots, car.pack
     n, since = len(slots.room_a), worth.since
     came, chosen = np.zeros((n, width), dtype=np.int64), np.zeros((n, width))
     ways, many = ways_from(width, aboard), 1
@@ -62,7 +60,7 @@ def managed_amps(
                 ways.paid[w] += 2 * care_of(ways.mean[w], pack)
                 came[t, w], flows[w] = w, False
             continue
-        found = _choices(choices, t, ways, many, flows, tried, worth, steps_a, slots, pack)
+        found = _choices(choices, t, ways, many, flows, tried, car)
         many = _kept(choices, found, ways, came[t], chosen[t], flows, APART * pack.usable_kwh)
     best, way = np.inf, 0
     for w in range(many):
@@ -75,41 +73,19 @@ def managed_amps(
 
 
 @kernel
-def _choices(
-    choices: Choices,
-    t: int,
-    ways: Ways,
-    many: int,
-    flows: Flags,
-    tried: Floats,
-    worth: Worth,
-    steps_a: Floats,
-    slots: Slots,
-    pack: Pack,
-) -> int:
+def _choices(choices: Choices, t: int, ways: Ways, many: int, flows: Flags, tried: Floats, car: Managed) -> int:
     """Fill in the best choices of each way in a slot; how many there are."""
     found = 0
     for w in range(many):
-        start = 0.0 if flows[w] or (t == 0 and pack.charging) else pack.start_price
-        found = _way_choices(choices, found, t, w, ways, start, tried, worth, steps_a, slots, pack)
+        start = 0.0 if flows[w] or (t == 0 and car.pack.charging) else car.pack.start_price
+        found = _way_choices(choices, found, t, w, ways, start, tried, car)
     return found
 
 
 @kernel
-def _way_choices(
-    choices: Choices,
-    found: int,
-    t: int,
-    w: int,
-    ways: Ways,
-    start: float,
-    tried: Floats,
-    worth: Worth,
-    steps_a: Floats,
-    slots: Slots,
-    pack: Pack,
-) -> int:
+def _way_choices(choices: Choices, found: int, t: int, w: int, ways: Ways, start: float, tried: Floats, car: Managed) -> int:
     """Add the best choices of one way in a slot to those found so far; how many there are then."""
+    worth, steps_a, _, _, slots, pack = car
     level, mean, paid = ways.level[w], ways.mean[w], ways.paid[w]
     slot = slot_at(t, slots, mean - level)
     many = _to_try(tried, level, levels_at(t + 1, worth), steps_a, slot, pack)

@@ -14,7 +14,7 @@ from moonplan.core.planner import recursion
 from moonplan.core.planner.constraints import may_end, may_start
 from moonplan.core.planner.managed_ways import managed_amps
 from moonplan.core.planner.problem import Car, Problem
-from moonplan.core.planner.slots import Counts, May, Pack, Slots, Timer, Worth, fully, needs, reachable
+from moonplan.core.planner.slots import Counts, Managed, May, Pack, Slots, Timer, Worth, fully, needs, reachable
 from moonplan.core.planner.timer_moves import moved_a_little
 from moonplan.core.planner.timer_ways import timer_amps
 from moonplan.core.simulate import Trajectory
@@ -216,7 +216,7 @@ class OneCar:
     def _found(self, worth: Worth, asked: "_Question", currents: Floats) -> None:
         """Fill in the values."""
         if self._car.control == "managed":
-            recursion.managed_values(worth, currents, asked.dearest, asked.need_after_trips, asked.slots, self._pack)
+            recursion.managed_values(self._managed(worth, asked, currents))
         else:
             recursion.timer_values(self._timer(worth, asked, currents))
 
@@ -226,11 +226,14 @@ class OneCar:
         """Fill in the setpoints from the values' first edge on."""
         width = self._effort.ways
         if self._car.control == "managed":
-            managed_amps(amps, aboard, width, worth, currents, asked.slots, self._pack)
+            managed_amps(amps, aboard, width, self._managed(worth, asked, currents))
         else:
             timer = self._timer(worth, asked, currents)
             timer_amps(amps, aboard, width, timer)
             moved_a_little(amps, aboard, timer)
+
+    def _managed(self, worth: Worth, asked: "_Question", currents: Floats) -> Managed:
+        return Managed(worth, currents, asked.dearest, asked.need_after_trips, asked.slots, self._pack)
 
     def _timer(self, worth: Worth, asked: "_Question", currents: Floats) -> Timer:
         return Timer(worth, currents, asked.dearest, self._may, asked.slots, self._pack)

@@ -14,9 +14,9 @@ from moonplan.core.planner.slots import (
     ON,
     WISHED,
     Levels,
+    Managed,
     Pack,
     Slot,
-    Slots,
     Timer,
     Worth,
     care_of,
@@ -230,22 +230,18 @@ def _spared(t: int, worth: Worth) -> None:
 
 
 @compiled
-def managed_values(
-    worth: Worth, steps_a: Floats, dearest: float, need_after_trips: Floats, slots: Slots, pack: Pack
-) -> None:
+def managed_values(car: Managed) -> None:
     """Fill in the least cost to go for a car whose current may change every slot.
 
     Phases are OFF and ON: whether current was offered in the slot before.
-    steps_a : currents of a stepped lead, empty for a continuous one. dearest : above any price of a kWh aboard.
     """
-    _managed_backward(worth, steps_a, dearest, need_after_trips, slots, pack, np.empty((2, worth.of.shape[3])))
+    _managed_backward(car, np.empty((2, car.worth.of.shape[3])))
 
 
 @kernel
-def _managed_backward(
-    worth: Worth, steps_a: Floats, dearest: float, need_after_trips: Floats, slots: Slots, pack: Pack, rows: Floats
-) -> None:
+def _managed_backward(car: Managed, rows: Floats) -> None:
     """See `managed_values`. rows : room to reckon in, shape (2, n_levels)."""
+    worth, steps_a, dearest, need_after_trips, slots, pack = car
     n, best, rest = len(slots.room_a), rows[0], rows[1]
     latest = n if worth.until == n else worth.until - 1
     nth = int(np.searchsorted(slots.trip_edge, latest, side="right")) - 1

@@ -136,6 +136,21 @@ class May(NamedTuple):
     cross: Flags
 
 
+class Managed(NamedTuple):
+    """What a car whose current may change every slot is planned by.
+
+    steps_a : currents of a stepped lead, empty for a continuous one. [A] dearest : above any price of a kWh aboard.
+    need_after_trips : what must be aboard after the trips at each edge, shape (n_slots + 1,). [kWh]
+    """
+
+    worth: Worth
+    steps_a: Floats
+    dearest: float
+    need_after_trips: Floats
+    slots: Slots
+    pack: Pack
+
+
 class Timer(NamedTuple):
     """What a car that charges once a night at one current is planned by.
 
