@@ -54,8 +54,8 @@ def standing(given: Mapping[str, Any]) -> dict[str, Any]:
     any plan can be better at most."""
     household = as_core(given)
     if len(household.vehicles) * household.horizon_nights < 2:
-        # One night of a car alone is planned as well as can be at once.
-        return _settled(plan(household), better=False)
+        # One night of a car alone is planned about as well as can be at once; what is left is said.
+        return _settled(_bounded(plan(household, prove=False), plan(household)), better=False)
     asked = question(given, household)
     with _lock:
         if asked not in _asked or _asked[asked].cancelled():
@@ -94,8 +94,13 @@ def _bettered(made: Plan, asked: str) -> Plan:
     better = carried_out(made.problem, amps, found.bound)
     if better is None:
         return made
-    # What is kept misses as much as what was found, so that the bound holds for it, too.
-    return better if _clearly_better(better, made) else dataclasses.replace(made, bound=better.bound)
+    return better if _clearly_better(better, made) else _bounded(made, better)
+
+
+def _bounded(made: Plan, found: Plan) -> Plan:
+    """A plan with what none is below that misses as little as another, where it does so itself."""
+    same = made.outcome.missed_by_all == found.outcome.missed_by_all
+    return dataclasses.replace(made, bound=found.bound) if same else made
 
 
 def _clearly_better(better: Plan, made: Plan) -> bool:
