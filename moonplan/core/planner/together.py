@@ -21,11 +21,11 @@ from moonplan.core.timegrid import Floats
 _ROUNDS = 3
 _MOST_ORDERS = 6
 _CONTROLS = ("hand", "timer", "managed")
-# How many tries a search has for each car and night, soon, and how many slots of cars it may plan anew in all, soon and
-# thoroughly: a month of many cars is left at that.
-_SOON = 0.9
+# How many tries a search has for each pair of cars and night, soon, and how many slots of cars it may plan anew in all, soon
+# and thoroughly: a month of many cars is left at that.
+_SOON = 0.45
 _FEWEST_TRIES = 8
-_SLOTS_SOON, _SLOTS_THOROUGHLY = 60_000, 600_000
+_SLOTS_SOON, _SLOTS_THOROUGHLY = 80_000, 600_000
 # Up to how many cars are planned finely soon, and up to how many slots of cars later.
 _FEW_CARS, _SLOTS_FINELY = 2, 4_000
 # How many small moves a car has, soon and thoroughly.
@@ -52,7 +52,7 @@ def plan_together(problem: Problem) -> Candidate:
         if _fit(problem, alone):
             return improved(problem, _replanned(problem, alone, FINE), moves=_FEW_MOVES)
     cars, nights = _size(problem)
-    tries, contended = _tries(problem, _SOON * cars * nights, _SLOTS_SOON), contended_slots(problem, alone.amps)
+    tries, contended = _tries(problem, _SOON * cars**2 * nights, _SLOTS_SOON), contended_slots(problem, alone.amps)
     best = relieved(problem, _first(problem), alone, effort=COARSE)
     best = searched(problem, best, tries=tries, effort=COARSE, contended=contended)
     closely = FINE if cars <= _FEW_CARS else CLOSER
