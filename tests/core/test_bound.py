@@ -251,6 +251,23 @@ def test_a_session_by_hand_that_began_in_the_night_before_leaves_the_new_night_i
     assert bound(made.problem, made.outcome, steps=0) == pytest.approx(made.outcome.value, rel=0.01)
 
 
+def test_a_timer_s_night_is_bounded_by_how_far_ahead_its_own_current_gets():
+    # Assumed rates. At 16 A the mean car stores 1.10 of what the cautious one does, 1.24 at 6 A. The 8.16 kWh that the cautious
+    # one needs take 12 quarters of an hour at 16 A, and bring the mean one from 7.0 to 16.7 of its 17.6 kWh; only at 6 A
+    # would it nearly have been full, and have drawn less at last.
+    made = plan(
+        a_household(
+            leads=[a_lead(steps_a=[6, 10, 13, 16], control="timer")],
+            vehicles=[a_car(usable_kwh=22, soc_pct=32, control="timer", reserve_pct=20, daily_limit_pct=80)],
+            rates=[],
+            trips=[a_trip("2026-01-15T08:00:00+01:00", "2026-01-15T18:00:00+01:00", 54)],
+        )
+    )
+
+    assert made.outcome.cost == pytest.approx(12 * 0.92 * 0.10)
+    assert bound(made.problem, made.outcome, steps=0) == pytest.approx(made.outcome.value, rel=0.005)
+
+
 def test_parts_of_the_prices_of_what_is_shared():
     # Two cars on one 16 A circuit; at no part of the prices nothing is given away, and own sun costs what it would earn.
     problem = build(two_cars_on(16))
