@@ -252,9 +252,9 @@ def test_a_session_by_hand_that_began_in_the_night_before_leaves_the_new_night_i
 
 
 def test_a_timer_s_night_is_bounded_by_how_far_ahead_its_own_current_gets():
-    # Assumed rates. At 16 A the mean car stores 1.10 of what the cautious one does, 1.24 at 6 A. The 8.16 kWh that the cautious
-    # one needs take 12 quarters of an hour at 16 A, and bring the mean one from 7.0 to 16.7 of its 17.6 kWh; only at 6 A
-    # would it nearly have been full, and have drawn less at last.
+    # Assumed rates. At 16 A the mean car stores 1.10 of what the cautious one does, 1.24 at 6 A. The 8.16 kWh that the
+    # cautious one needs take 12 quarters of an hour at 16 A, and bring the mean one from 7.0 to 16.7 of its 17.6 kWh; only
+    # at 6 A would it nearly have been full, and have drawn less at last.
     made = plan(
         a_household(
             leads=[a_lead(steps_a=[6, 10, 13, 16], control="timer")],
