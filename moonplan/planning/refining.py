@@ -53,9 +53,6 @@ def standing(given: Mapping[str, Any]) -> dict[str, Any]:
     """How the search for a better plan stands, begun where it has not begun; whether it has found one, and by how much
     any plan can be better at most."""
     household = as_core(given)
-    if len(household.vehicles) * household.horizon_nights < 2:
-        # One night of a car alone is planned about as well as can be at once; what is left is said.
-        return _settled(_bounded(plan(household, prove=False), plan(household)), better=False)
     asked = question(given, household)
     with _lock:
         if asked not in _asked or _asked[asked].cancelled():
@@ -94,13 +91,11 @@ def _bettered(made: Plan, asked: str) -> Plan:
     better = carried_out(made.problem, amps, found.bound)
     if better is None:
         return made
-    return better if _clearly_better(better, made) else _bounded(made, better)
-
-
-def _bounded(made: Plan, found: Plan) -> Plan:
-    """A plan with what none is below that misses as little as another, where it does so itself."""
-    same = made.outcome.missed_by_all == found.outcome.missed_by_all
-    return dataclasses.replace(made, bound=found.bound) if same else made
+    if _clearly_better(better, made):
+        return better
+    # The bound is of plans that miss as little as what was found.
+    same = made.outcome.missed_by_all == better.outcome.missed_by_all
+    return dataclasses.replace(made, bound=better.bound) if same else made
 
 
 def _clearly_better(better: Plan, made: Plan) -> bool:

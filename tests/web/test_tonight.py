@@ -283,7 +283,9 @@ def test_a_session_that_goes_on_around_a_pinned_part_takes_it_along(demo: Served
 def test_tonight_says_how_good_the_plan_is_and_how_that_is_known(demo: Served, open_page):
     page = open_page(demo.link)
 
-    how_good = page.get_by_text(re.compile(r"No better plan found; none saves over €0\.0\d\.|No plan is better\."))
+    how_good = page.get_by_text(
+        re.compile(r"No better plan found; none saves over €0\.0\d\.|No plan is noticeably better\.")
+    )
     expect(how_good).to_be_visible(timeout=120_000)
     expect(page.get_by_text("Still looking for a better plan.")).to_have_count(0)
     how_good.press("Enter")

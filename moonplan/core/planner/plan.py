@@ -99,11 +99,7 @@ def plan(household: Household, *, prove: bool = True) -> Plan:
         If what a person pinned cannot be carried out.
     """
     problem = with_habits(build(household))
-    found = _best(problem)
-    least = None
-    if prove and problem.cars and problem.grid.n_slots:
-        found = _searched_on(problem, found)
-        least = _bound(problem, found)
+    found, least = _thoroughly(problem) if prove else (_best(problem), None)
     # A plan is kept long after it was made; what its recursions found is tens of megabytes a car.
     problem.let_go("one car")
     return _plan_of(problem, found.outcome, least)
@@ -132,17 +128,17 @@ class Searched:
 
 def searched_thoroughly(text: str) -> Searched:
     """The best plan that a thorough search finds for a household document, and what no plan can be below."""
-    problem = with_habits(build(read(text)))
-    found = _searched_on(problem, _best(problem))
-    return Searched([amps.tolist() for amps in found.amps], _bound(problem, found))
+    found, least = _thoroughly(with_habits(build(read(text))))
+    return Searched([amps.tolist() for amps in found.amps], least)
 
 
-def _bound(problem: Problem, found: Candidate) -> float | None:
-    return None if problem.weighs_own_sun else bound(problem, found.outcome, steps=_SHARPENED)
-
-
-def _searched_on(problem: Problem, found: Candidate) -> Candidate:
-    return _carried_out(problem, [refined(problem, found), found])
+def _thoroughly(problem: Problem) -> tuple[Candidate, float | None]:
+    """The best plan that a thorough search finds, and what no plan's objective is below, where that is claimed."""
+    found = _best(problem)
+    if not problem.cars or not problem.grid.n_slots:
+        return found, None
+    found = _carried_out(problem, [refined(problem, found), found])
+    return found, None if problem.weighs_own_sun else bound(problem, found.outcome, steps=_SHARPENED)
 
 
 def _plan_of(problem: Problem, found: Outcome, least: float | None) -> Plan:

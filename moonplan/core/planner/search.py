@@ -55,9 +55,7 @@ def searched(problem: Problem, best: Candidate, *, tries: int, effort: Effort, c
         amps = _another(here, contended, chance)
         if amps is None:
             continue
-        found = candidate(problem, amps)
-        if found.better_than(here.plan) and not broken_rules(problem, found.amps):
-            here = _Here(problem, found, effort)
+        here = here.or_better(amps)
     return here.plan
 
 
@@ -74,9 +72,7 @@ def swept(problem: Problem, best: Candidate, *, effort: Effort) -> Candidate:
                 continue
             others = [j for j in range(len(amps)) if j != i]
             nights = max(0, night - 1), min(len(edges) - 1, night + 3)
-            found = candidate(problem, _held(here, amps, (i, *others), _Held(keep_off), nights))
-            if found.better_than(here.plan) and not broken_rules(problem, found.amps):
-                here = _Here(problem, found, effort)
+            here = here.or_better(_held(here, amps, (i, *others), _Held(keep_off), nights))
     return here.plan
 
 
@@ -92,9 +88,8 @@ def relieved(problem: Problem, best: Candidate, alone: Candidate, *, effort: Eff
         amps = next(ways, None)
         if amps is None:
             break
-        found = candidate(problem, amps)
-        if found.better_than(here.plan) and not broken_rules(problem, found.amps):
-            here = _Here(problem, found, effort)
+        before, here = here, here.or_better(amps)
+        if here is not before:
             ways = _reliefs(here, alone)
     return here.plan
 
@@ -112,6 +107,13 @@ class _Here:
     def __init__(self, problem: Problem, plan: Candidate, effort: Effort) -> None:
         self.problem, self.plan, self._effort = problem, plan, effort
         self._usual: dict[int, Usual] = {}
+
+    def or_better(self, amps: Sequence[Floats]) -> "_Here":
+        """Other setpoints, if they are better and break no rule."""
+        found = candidate(self.problem, amps)
+        if not found.better_than(self.plan) or broken_rules(self.problem, found.amps):
+            return self
+        return _Here(self.problem, found, self._effort)
 
     def planned(
         self, amps: list[Floats], i: int, nights: tuple[int, int], *, held: _Held | None = None, toll: float = 0.0

@@ -48,14 +48,14 @@ function HowGood({ found, manner }: { found: Schemas["Refinement"]; manner: Mann
     <details className={classes.known}>
       <summary>
         {found.proven
-          ? "No plan is better."
+          ? "No plan is noticeably better."
           : `No better plan found; none saves over ${money(found.saves_at_most, manner)}.`}
       </summary>
       <p>
         A plan is better if less comes up short, then if it counts less: what charging costs, the hours a battery stands
         above its rest level, and every start. A longer search went on from the plan that came at once. Beside it stands
         a figure that no plan can be below
-        {found.proven ? ", and this one is not above it." : "; whether any gets that low is not known."}
+        {found.proven ? ", and this one is next to nothing above it." : "; whether any gets that low is not known."}
       </p>
     </details>
   );
