@@ -243,10 +243,19 @@ class Expect(Schema):
     range_km_per_h: float
 
 
+class CurrentFrom(Schema):
+    """A current, and from when on it is offered."""
+
+    at: datetime
+    amps: float
+
+
 class SessionOut(Schema):
     start: datetime
     end: datetime
     amps: float
+    currents: list[CurrentFrom]
+    current: str
     wall_kwh: float
     battery_kwh: float
     solar_kwh: float
@@ -343,7 +352,7 @@ class CarTonight(CarNight):
     rate_source: Literal["measured", "assumed"]
     action: Literal["plug_in", "go_on", "leave_unplugged", "cannot_charge", "away"]
     plug_in_by: datetime | None
-    amps: float | None
+    current: str | None
     ready_at: datetime | None
     why: str
     departure: DepartureOut | None
@@ -408,11 +417,13 @@ class Tonight(Schema):
 class Refinement(Schema):
     """How the longer search stands, and whether it has found a plan better by more than a coin.
 
-    saves_at_most : by how much, of all that is counted, a plan can be better than the one that is known; None where nothing
-        is claimed. proven : whether that is next to nothing.
+    steps : how many it has taken; with each the better plan may be another. saves_at_most : by how much, of all that is
+        counted, a plan can be better than the one that is known; None where nothing is claimed, or not yet. proven : whether
+        that is next to nothing.
     """
 
     state: Literal["searching", "settled"]
+    steps: int
     better: bool
     saves_at_most: float | None
     proven: bool

@@ -156,7 +156,7 @@ def _entries(made: Plan, i: int) -> list[Entry]:
         key = f"{car.id}-{night}-{nights[night]}@moonplan"
         zone = made.problem.household.zone
         figures = f"{session.wall_kwh:.1f} kWh, {session.soc_from:.0%} to {session.soc_to:.0%}; {session.reason}."
-        charges = f"{car.name} charges at {session.first_amps:g} A, {place}"
+        charges = f"{car.name} charges at {session.current}, {place}"
         told.append(Entry(key, charges, figures, session.start, session.end))
         if nights[night] == 1:
             by = plug_in_by(made, session.start)

@@ -1,7 +1,8 @@
 """The longer search for a better plan, in one process of its own while the screen already shows a good one.
 
-The newest question wins: what was asked before and has not begun is dropped. Answers are kept for the last few questions,
-and a plan is only replaced by one that is better by more than a coin.
+It goes on step by step for the question that was looked at last, while somebody looks; another goes on from where it was
+when somebody looks at it again. What was found is kept for the last few questions, and a plan is only replaced by one that
+is better by more than a coin.
 """
 
 from __future__ import annotations
@@ -11,25 +12,40 @@ import hashlib
 import json
 import multiprocessing
 from collections import OrderedDict
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from concurrent.futures import Future, ProcessPoolExecutor
+from concurrent.futures.process import BrokenProcessPool
 from threading import Lock
 from typing import Any
 
 import numpy as np
 
 from moonplan.core.household import Household
-from moonplan.core.planner.plan import Plan, Searched, carried_out, plan, searched_thoroughly
+from moonplan.core.planner.longer import Searched, searched_on
+from moonplan.core.planner.plan import Plan, carried_out, clearly_better, plan, problem_of
 from moonplan.core.timegrid import Floats, grid_for
 from moonplan.planning.documents import as_core
 from moonplan.planning.search_process import begin
 
 _KEPT = 8
-# A plan that the person sees stays unless another is better by this part of the default price.
-_COIN = 0.05
+
+
+@dataclasses.dataclass
+class _Search:
+    """A question's search: what was found so far, and the step that is being taken."""
+
+    found: Searched | None = None
+    step: Future[Searched] | None = None
+    failed: bool = False
+
+    @property
+    def over(self) -> bool:
+        return self.failed or (self.found is not None and self.found.over)
+
 
 _lock = Lock()
-_asked: OrderedDict[str, Future[Searched]] = OrderedDict()
+_searches: OrderedDict[str, _Search] = OrderedDict()
+_first: OrderedDict[str, list[Floats]] = OrderedDict()
 _pool: ProcessPoolExecutor | None = None
 
 
@@ -46,63 +62,116 @@ def question(given: Mapping[str, Any], household: Household) -> str:
 def best_known(given: Mapping[str, Any]) -> Plan:
     """A household document's plan, or the better one that the search has found meanwhile."""
     household = as_core(given)
-    return _bettered(plan(household, prove=False), question(given, household))
+    asked = question(given, household)
+    return _bettered(_soon(household, asked), asked)
 
 
 def standing(given: Mapping[str, Any]) -> dict[str, Any]:
-    """How the search for a better plan stands, begun where it has not begun; whether it has found one, and by how much
-    any plan can be better at most."""
+    """How the search for a better plan stands, begun where it has not begun: whether it has found one, after how many
+    steps, and once it is over by how much any plan can be better at most."""
     household = as_core(given)
     asked = question(given, household)
-    with _lock:
-        if asked not in _asked or _asked[asked].cancelled():
-            for earlier in _asked.values():
-                earlier.cancel()
-            _asked[asked] = _workers().submit(searched_thoroughly, json.dumps(given))
-            _asked.move_to_end(asked)
-            while len(_asked) > _KEPT:
-                _asked.popitem(last=False)
-        if not _asked[asked].done():
-            return {"state": "searching", "better": False, "saves_at_most": None, "proven": False}
-    quick = plan(household, prove=False)
-    known = _bettered(quick, asked)
-    return _settled(known, better=known.outcome is not quick.outcome)
+    search = _looked_at(asked, given)
+    steps = 0 if search.found is None else search.found.steps
+    if not steps:
+        return {"state": "settled" if search.over else "searching", "steps": 0, "better": False, **_NOTHING_KNOWN}
+    first = _soon(household, asked)
+    known = _bettered(first, asked)
+    better = known.outcome is not first.outcome
+    if not search.over:
+        return {"state": "searching", "steps": steps, "better": better, **_NOTHING_KNOWN}
+    return {"state": "settled", "steps": steps, "better": better, **_how_good(known)}
 
 
-def _settled(known: Plan, *, better: bool) -> dict[str, Any]:
+_NOTHING_KNOWN = {"saves_at_most": None, "proven": False}
+
+
+def _how_good(known: Plan) -> dict[str, Any]:
     # Under another habit than the cheapest, less may well be saved, but by plans that nobody asked for.
     claimed = all(known.problem.habit_of(car) == "cheapest" for car in known.problem.cars)
-    return {
-        "state": "settled",
-        "better": better,
-        "saves_at_most": known.saves_at_most if claimed else None,
-        "proven": claimed and known.tight,
-    }
+    return {"saves_at_most": known.saves_at_most, "proven": known.tight} if claimed else _NOTHING_KNOWN
+
+
+def _looked_at(asked: str, given: Mapping[str, Any]) -> _Search:
+    """A question's search, which goes on as the newest; the others wait."""
+    with _lock:
+        search = _searches.setdefault(asked, _Search())
+        _searches.move_to_end(asked)
+        while len(_searches) > _KEPT:
+            _searches.popitem(last=False)
+        for other in _searches.values():
+            if other is not search and other.step is not None:
+                other.step.cancel()
+        _take_up(search)
+        if search.step is None and not search.over:
+            search.step = _begun(json.dumps(given), search.found)
+    return search
+
+
+def _begun(text: str, found: Searched | None) -> Future[Searched]:
+    try:
+        return _workers().submit(searched_on, text, found)
+    except BrokenProcessPool:
+        _let_go()
+        return _workers().submit(searched_on, text, found)
+
+
+def _take_up(search: _Search) -> None:
+    """Take up what a step found that is done."""
+    step = search.step
+    if step is None or not step.done():
+        return
+    search.step = None
+    if step.cancelled():
+        return
+    search.failed = step.exception() is not None
+    if isinstance(step.exception(), BrokenProcessPool):
+        _let_go()
+    if not search.failed:
+        search.found = step.result()
+
+
+def _soon(household: Household, asked: str) -> Plan:
+    """The plan at once; asked again, what was found then, carried out."""
+    with _lock:
+        amps = _first.get(asked)
+    kept = None if amps is None else carried_out(problem_of(household), amps)
+    if kept is not None:
+        return kept
+    made = plan(household, prove=False)
+    with _lock:
+        _first[asked] = [car.amps for car in made.outcome.cars]
+        while len(_first) > _KEPT:
+            _first.popitem(last=False)
+    return made
 
 
 def _bettered(made: Plan, asked: str) -> Plan:
     """The plan that the search has found, where it is clearly better, or the plan itself, with what no plan is below."""
     with _lock:
-        future = _asked.get(asked)
-    if future is None or not future.done() or future.cancelled() or future.exception() is not None:
+        search = _searches.get(asked, _Search())
+        _take_up(search)
+        found = search.found
+    if found is None:
         return made
-    found = future.result()
-    amps: list[Floats] = [np.array(of_car) for of_car in found.amps]
-    better = carried_out(made.problem, amps, found.bound)
+    better = carried_out(made.problem, _arrays(found.amps), found.bound)
     if better is None:
         return made
-    if _clearly_better(better, made):
+    if clearly_better(better.outcome, made.outcome):
         return better
     # The bound is of plans that miss as little as what was found.
     same = made.outcome.missed_by_all == better.outcome.missed_by_all
     return dataclasses.replace(made, bound=better.bound) if same else made
 
 
-def _clearly_better(better: Plan, made: Plan) -> bool:
-    if better.outcome.missed_by_all != made.outcome.missed_by_all:
-        return better.outcome.rank < made.outcome.rank
-    coin = _COIN * abs(made.problem.household.tariff.default_price)
-    return better.outcome.weighed < made.outcome.weighed - coin
+def _arrays(amps: Sequence[Sequence[float]]) -> list[Floats]:
+    return [np.array(of_car) for of_car in amps]
+
+
+def _let_go() -> None:
+    """Let go of a process that was killed, as for want of memory; the next step begins another."""
+    global _pool
+    _pool = None
 
 
 def _workers() -> ProcessPoolExecutor:

@@ -187,7 +187,7 @@ def _car(made: Plan, i: int, decision: Decision, told: dict[str, Any], vehicle: 
         "rate_source": car.rate.source,
         "action": decision.action,
         "plug_in_by": None if decision.plug_in_by is None else decision.plug_in_by.isoformat(),
-        "amps": None if not sessions else round(sessions[0].first_amps, 2),
+        "current": sessions[0].current if sessions else None,
         "ready_at": None if decision.ready_at is None else decision.ready_at.isoformat(),
         "why": decision.why,
         "departure": departures[0] | _trip_of(decision, usable) if departures else None,
@@ -233,7 +233,7 @@ def _pinnable(made: Plan, i: int, session: Session, pins: list[dict[str, Any]]) 
     return {
         "start": f"{start:%H:%M}",
         "end": f"{end:%H:%M}",
-        "amps": round(session.first_amps, 2),
+        "amps": session.first_amps,
         "parts": [n for n, pin in enumerate(pins) if instant(pin["start"]) < end and instant(pin["end"]) > start],
     }
 
@@ -255,7 +255,7 @@ def _to_key_in(car: Car, decision: Decision, zone: Any) -> list[dict[str, str]]:
         return []
     first = decision.sessions[0]
     limit = float(car.limit_kwh[first.first]) / car.vehicle.usable_kwh
-    told = [{"where": car.lead.name or car.lead.id, "what": "current", "value": f"{first.first_amps:g} A"}]
+    told = [{"where": car.lead.name or car.lead.id, "what": "current", "value": first.current}]
     if car.vehicle.cutoff:
         told.append({"where": car.name, "what": "stop by hand at", "value": f"{first.end:%H:%M}, {first.wall_kwh:.1f} kWh"})
     else:

@@ -1,12 +1,12 @@
 """The longer search for a better plan, beside the screens of tonight and of the coming days."""
 
 import os
+import signal
 import subprocess
 import sys
 import time
-from collections.abc import Iterator
-from concurrent.futures import ThreadPoolExecutor
-from threading import Event
+from collections.abc import Callable, Iterator
+from concurrent.futures import Executor, Future
 from typing import Any
 
 import pytest
@@ -15,14 +15,35 @@ from moonplan.planning import refining
 from tests.api.conftest import Browser
 
 
+class ByHand(Executor):
+    """Takes a step of the search when the test says so."""
+
+    def __init__(self) -> None:
+        self.waiting: list[tuple[Future[Any], Callable[[], Any]]] = []
+
+    def submit(self, fn: Callable[..., Any], /, *args: Any, **kwargs: Any) -> Future[Any]:
+        future: Future[Any] = Future()
+        self.waiting.append((future, lambda: fn(*args, **kwargs)))
+        return future
+
+    def step(self) -> bool:
+        """Take the first step that nobody cancelled; whether there was one."""
+        while self.waiting:
+            future, call = self.waiting.pop(0)
+            if future.set_running_or_notify_cancel():
+                future.set_result(call())
+                return True
+        return False
+
+
 @pytest.fixture
-def searcher(monkeypatch: pytest.MonkeyPatch) -> Iterator[ThreadPoolExecutor]:
-    """The search in a thread of the test's own, with nothing asked before."""
-    with ThreadPoolExecutor(1) as pool:
-        monkeypatch.setattr(refining, "_workers", lambda: pool)
-        refining._asked.clear()
-        yield pool
-    refining._asked.clear()
+def searcher(monkeypatch: pytest.MonkeyPatch) -> Iterator[ByHand]:
+    """The search step by step, with nothing asked before."""
+    by_hand = ByHand()
+    monkeypatch.setattr(refining, "_workers", lambda: by_hand)
+    refining._searches.clear()
+    yield by_hand
+    refining._searches.clear()
 
 
 def standing(browser: Browser, nights: int | None = None) -> dict[str, Any]:
@@ -31,40 +52,37 @@ def standing(browser: Browser, nights: int | None = None) -> dict[str, Any]:
     return dict(told)
 
 
-def settled(browser: Browser, nights: int | None = None) -> dict[str, Any]:
+def settled(browser: Browser, searcher: ByHand, nights: int | None = None) -> dict[str, Any]:
     """How the search stands once it is over."""
-    standing(browser, nights)
-    for found in list(refining._asked.values()):
-        found.result()
-    told = standing(browser, nights)
-    assert told["state"] == "settled"
+    while (told := standing(browser, nights))["state"] != "settled":
+        assert searcher.step()
     return told
 
 
-@pytest.mark.usefixtures("searcher")
-def test_what_tonight_shows_stays_where_nothing_better_is_found(signed_in: Browser):
+def test_what_tonight_shows_stays_where_nothing_better_is_found(signed_in: Browser, searcher: ByHand):
     # One night, and both cars can have their cheap hours side by side: there is nothing to gain.
     _, shown = signed_in.get("/tonight")
 
-    found = settled(signed_in)
+    found = settled(signed_in, searcher)
 
     assert not found["better"]
     assert signed_in.get("/tonight")[1]["revision"] == shown["revision"]
 
 
-@pytest.mark.usefixtures("searcher")
-def test_tonight_and_the_days_ask_the_same_with_as_many_nights_and_show_the_same_better_plan(signed_in: Browser):
+def test_tonight_and_the_days_ask_the_same_with_as_many_nights_and_show_the_same_better_plan(
+    signed_in: Browser, searcher: ByHand
+):
     version = signed_in.get("/household")[1]["household"]["version"]
     signed_in.send("patch", f"/household?version={version}", {"horizon_nights": 7})
     _, shown = signed_in.get("/days?nights=7")
 
-    found = settled(signed_in)
+    found = settled(signed_in, searcher)
     _, tonight = signed_in.get("/tonight")
     _, days = signed_in.get("/days?nights=7")
 
     assert found["better"]
     assert standing(signed_in, nights=7) == found
-    assert len(refining._asked) == 1
+    assert len(refining._searches) == 1
     assert days["totals"] == tonight["totals"]
     assert days["revision"] == shown["revision"]  # the question is the same, and its answer a better one
     assert days["totals"] != shown["totals"]
@@ -72,59 +90,102 @@ def test_tonight_and_the_days_ask_the_same_with_as_many_nights_and_show_the_same
     assert (days["totals"]["cost"], days["totals"]["sessions"]) <= (shown["totals"]["cost"], shown["totals"]["sessions"])
 
 
-@pytest.mark.usefixtures("searcher")
-def test_by_how_much_a_plan_can_be_better_at_most_is_said_once_that_is_known(signed_in: Browser):
+def test_by_how_much_a_plan_can_be_better_at_most_is_said_once_that_is_known(signed_in: Browser, searcher: ByHand):
     # Two cars in one night: 42.7 kWh and 8.7 kWh at the lowest price there is, 0.08912; nothing can be had for less, and all
     # that is left open is what care and starts may come to.
     _, shown = signed_in.get("/tonight")
 
-    found = settled(signed_in)
+    found = settled(signed_in, searcher)
 
     at_the_lowest = 0.08912 * sum(car["wall_kwh"] for car in shown["cars"])
     assert shown["totals"]["cost"] == pytest.approx(at_the_lowest, rel=1e-4)
     assert 0 <= found["saves_at_most"] < 0.05 * at_the_lowest
 
 
-@pytest.mark.usefixtures("searcher")
 @pytest.mark.parametrize("habit", ["nightly", "sun_first", "plug_and_go"])
-def test_under_a_habit_that_is_not_the_cheapest_nobody_is_told_that_none_saves_more(signed_in: Browser, habit: str):
+def test_under_a_habit_that_is_not_the_cheapest_nobody_is_told_that_none_saves_more(
+    signed_in: Browser, searcher: ByHand, habit: str
+):
     version = signed_in.get("/household")[1]["household"]["version"]
     signed_in.send("patch", f"/household?version={version}", {"habit": habit})
 
-    found = settled(signed_in)
+    found = settled(signed_in, searcher)
 
     assert (found["saves_at_most"], found["proven"]) == (None, False)
 
 
-@pytest.mark.usefixtures("searcher")
-def test_one_car_s_night_is_proven(signed_in: Browser):
+def test_one_car_s_night_is_proven(signed_in: Browser, searcher: ByHand):
     wren = signed_in.get("/tonight")[1]["cars"][1]
     version = signed_in.get("/household")[1]["household"]["version"]
     assert signed_in.send("delete", f"/vehicles/{wren['id']}?version={version}", None)[0] == 200
 
-    found = settled(signed_in)
+    found = settled(signed_in, searcher)
 
     # What is left is less than a coin: a twentieth of what a kWh costs by default.
     assert found["proven"]
     assert 0 <= found["saves_at_most"] < 0.05 * 0.21437
 
 
-def test_a_question_that_made_way_for_a_newer_one_is_asked_again_when_it_comes_back(
-    signed_in: Browser, searcher: ThreadPoolExecutor
-):
-    busy = Event()
-    searcher.submit(busy.wait)
-    try:
-        assert standing(signed_in) == {"state": "searching", "better": False, "saves_at_most": None, "proven": False}
-        asked = next(iter(refining._asked.values()))
-        standing(signed_in, nights=10)
-        assert asked.cancelled()
+NOTHING_YET = {"state": "searching", "steps": 0, "better": False, "saves_at_most": None, "proven": False}
 
-        assert standing(signed_in)["state"] == "searching"
-    finally:
-        for waiting in refining._asked.values():
-            waiting.cancel()
-        busy.set()
+
+def test_a_better_plan_is_shown_before_it_is_known_how_good_it_is(signed_in: Browser, searcher: ByHand):
+    _, shown = signed_in.get("/days?nights=7")
+    assert standing(signed_in, nights=7) == NOTHING_YET
+
+    searcher.step()
+
+    assert standing(signed_in, nights=7) == NOTHING_YET | {"steps": 1, "better": True}
+    _, better = signed_in.get("/days?nights=7")
+    assert better["totals"] != shown["totals"]
+
+    searcher.step()
+
+    known = standing(signed_in, nights=7)
+    assert known["state"] == "settled"
+    assert known["saves_at_most"] > 0
+    assert signed_in.get("/days?nights=7")[1]["totals"] == better["totals"]
+
+
+def test_a_question_that_made_way_for_a_newer_one_goes_on_where_it_was_when_it_comes_back(
+    signed_in: Browser, searcher: ByHand
+):
+    standing(signed_in)
+    searcher.step()
+    assert standing(signed_in)["steps"] == 1
+    standing(signed_in, nights=10)
+    assert [step.cancelled() for step, _ in searcher.waiting] == [True, False]
+
+    assert standing(signed_in)["steps"] == 1
+    assert [step.cancelled() for step, _ in searcher.waiting] == [True, True, False]
+    searcher.step()
+
+    assert standing(signed_in)["state"] == "settled"
+
+
+def test_a_search_whose_process_is_killed_is_over_and_the_next_question_has_another(signed_in: Browser):
+    refining._searches.clear()
+    searcher = refining._workers().submit(os.getpid).result()
+    standing(signed_in, nights=14)
+    os.kill(searcher, signal.SIGKILL)
+    for _ in range(600):
+        if standing(signed_in, nights=14)["state"] == "settled":
+            break
+        time.sleep(0.1)
+
+    assert standing(signed_in, nights=14)["state"] == "settled"
+    assert refining._workers().submit(os.getpid).result() != searcher
+
+
+def test_a_plan_asked_for_again_is_not_searched_for_again(signed_in: Browser, monkeypatch: pytest.MonkeyPatch):
+    _, shown = signed_in.get("/days?nights=7")
+
+    def never(*_: object, **__: object) -> None:
+        raise AssertionError("planned anew")
+
+    monkeypatch.setattr(refining, "plan", never)
+
+    assert signed_in.get("/days?nights=7")[1]["totals"] == shown["totals"]
 
 
 _SERVER = """

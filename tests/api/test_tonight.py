@@ -12,7 +12,7 @@ def test_the_evening_s_answer(signed_in: Browser):
     wren = car_of(told, "Wren")
 
     assert status == 200
-    assert (wren["action"], wren["place"], wren["amps"]) == ("plug_in", "shed socket", 10)
+    assert (wren["action"], wren["place"], wren["current"]) == ("plug_in", "shed socket", "10 A")
     assert wren["plug_in_by"] == "2026-01-14T22:45:00+01:00"
     # 57 to 90 % of 22 kWh are 7.26 kWh; at 0.94 × 2.3 − 0.25 = 1.912 kW they take 3.797 h of 2.3 kW: 8.733 kWh.
     assert (wren["soc_from_pct"], wren["soc_to_pct"]) == (57, 90)
@@ -97,7 +97,7 @@ def test_tonight_s_limit_ceiling_and_not_plugged_in(signed_in: Browser):
 
     _, told = signed_in.send("patch", path, {"limit_pct": 70, "ceiling_a": 8, "versions": versions(wren)})
     wren = car_of(told, "Wren")
-    assert (wren["soc_to_pct"], wren["amps"]) == (70, 8)
+    assert (wren["soc_to_pct"], wren["current"]) == (70, "8 A")
 
     _, told = signed_in.send("patch", path, {"plugged_in": False, "versions": versions(wren)})
     wren = car_of(told, "Wren")

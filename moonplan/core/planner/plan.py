@@ -12,7 +12,7 @@ from typing import Any
 import numpy as np
 
 from moonplan.core.cautions import Caution, cautions
-from moonplan.core.household import Household, read
+from moonplan.core.household import Household
 from moonplan.core.mistakes import BadDocument, Mistake
 from moonplan.core.planner.at_once import at_once
 from moonplan.core.planner.bound import bound
@@ -32,13 +32,16 @@ FORMAT = "moonplan-plan/1"
 # How often the prices behind the bound are sharpened.
 _SHARPENED = 16
 # A plan is good within this part of its objective, or this part of the default price.
-_GOOD, _GOOD_PART_OF_PRICE = 0.001, 0.05
+_GOOD, _COIN = 0.001, 0.05
+# How many changes of a session's current are told one by one.
+_CHANGES_TOLD = 2
 
 
 @dataclass(frozen=True, slots=True)
 class Session:
     """A gap-free run of charging. SoC as fractions on the mean trajectory; range at the household's own consumption.
 
+    amps : on average, by the energy. currents : what is offered from each instant on at which it changes. [A]
     cost_sun_free : the cost if own sun counts as free. [currency]
     bands : grid energy by the line of the tariff it was bought on. [kWh]
     """
@@ -47,7 +50,7 @@ class Session:
     start: datetime
     end: datetime
     amps: float
-    first_amps: float
+    currents: tuple[tuple[datetime, float], ...]
     wall_kwh: float
     battery_kwh: float
     solar_kwh: float
@@ -58,6 +61,19 @@ class Session:
     soc_from: float
     soc_to: float
     reason: str
+
+    @property
+    def first_amps(self) -> float:
+        return self.currents[0][1]
+
+    @property
+    def current(self) -> str:
+        """What is offered from when on, in words; of many changes how far they go."""
+        (_, first), *later = self.currents
+        if len(later) > _CHANGES_TOLD:
+            low, high = (end(amps for _, amps in later) for end in (min, max))
+            return f"{first:g} A at first, {low:g} to {high:g} A later"
+        return ", ".join([f"{first:g} A", *(f"from {at:%H:%M} {amps:g} A" for at, amps in later)])
 
 
 @dataclass(frozen=True)
@@ -84,8 +100,7 @@ class Plan:
         """Whether the bound proves the plan to be as good as any, within what counts as good."""
         if self.saves_at_most is None:
             return False
-        least_matter = _GOOD_PART_OF_PRICE * abs(self.problem.household.tariff.default_price)
-        return self.saves_at_most <= max(_GOOD * abs(self.outcome.value), least_matter)
+        return self.saves_at_most <= max(_GOOD * abs(self.outcome.value), coin(self.problem))
 
 
 def plan(household: Household, *, prove: bool = True) -> Plan:
@@ -98,11 +113,31 @@ def plan(household: Household, *, prove: bool = True) -> Plan:
     BadDocument
         If what a person pinned cannot be carried out.
     """
-    problem = with_habits(build(household))
-    found, least = _thoroughly(problem) if prove else (_best(problem), None)
+    problem = problem_of(household)
+    found, least = soon(problem), None
+    if prove:
+        found = later(problem, found)
+        least = least_of(problem, found)
     # A plan is kept long after it was made; what its recursions found is tens of megabytes a car.
     problem.let_go("one car")
     return _plan_of(problem, found.outcome, least)
+
+
+def coin(problem: Problem) -> float:
+    """By how much a plan must be better to take another's place. [currency]"""
+    return _COIN * abs(problem.household.tariff.default_price)
+
+
+def clearly_better(one: Outcome, other: Outcome) -> bool:
+    """Whether a plan misses less than another of the same problem, or is better by more than a coin."""
+    if one.missed_by_all != other.missed_by_all:
+        return one.rank < other.rank
+    return one.weighed < other.weighed - coin(one.problem)
+
+
+def problem_of(household: Household) -> Problem:
+    """What a household's plan is found for: what the document asks, as its habits change it."""
+    return with_habits(build(household))
 
 
 def carried_out(problem: Problem, amps: Sequence[Floats], least: float | None = None) -> Plan | None:
@@ -115,30 +150,29 @@ def carried_out(problem: Problem, amps: Sequence[Floats], least: float | None = 
     return _plan_of(problem, candidate(problem, amps).outcome, least)
 
 
-@dataclass(frozen=True)
-class Searched:
-    """What a thorough search comes to.
-
-    amps : setpoints per car, each of n_slots. [A] bound : as in a plan.
-    """
-
-    amps: list[list[float]]
-    bound: float | None
-
-
-def searched_thoroughly(text: str) -> Searched:
-    """The best plan that a thorough search finds for a household document, and what no plan can be below."""
-    found, least = _thoroughly(with_habits(build(read(text))))
-    return Searched([amps.tolist() for amps in found.amps], least)
-
-
-def _thoroughly(problem: Problem) -> tuple[Candidate, float | None]:
-    """The best plan that a thorough search finds, and what no plan's objective is below, where that is claimed."""
-    found = _best(problem)
+def soon(problem: Problem) -> Candidate:
+    """A good plan at once."""
+    together = _pinned_only(problem)
     if not problem.cars or not problem.grid.n_slots:
-        return found, None
-    found = _carried_out(problem, [refined(problem, found), found])
-    return found, None if problem.weighs_own_sun else bound(problem, found.outcome, steps=_SHARPENED)
+        return together
+    found = plan_together(problem)
+    if not broken_rules(problem, found.amps):
+        return found
+    return _carried_out(problem, [candidate(problem, at_once(problem)), together])
+
+
+def later(problem: Problem, found: Candidate, *, again: int = 0) -> Candidate:
+    """The best plan that a longer search finds from another. again : how often one went over it before."""
+    if not problem.cars or not problem.grid.n_slots:
+        return found
+    return _carried_out(problem, [refined(problem, found, again=again), found])
+
+
+def least_of(problem: Problem, found: Candidate) -> float | None:
+    """What the objective of no plan that misses as little is below; None where that is not claimed."""
+    if not problem.cars or not problem.grid.n_slots or problem.weighs_own_sun:
+        return None
+    return bound(problem, found.outcome, steps=_SHARPENED)
 
 
 def _plan_of(problem: Problem, found: Outcome, least: float | None) -> Plan:
@@ -149,16 +183,6 @@ def _plan_of(problem: Problem, found: Outcome, least: float | None) -> Plan:
         bound=None if least is None else min(least, found.value),
         cautions=tuple(cautions(problem.household)),
     )
-
-
-def _best(problem: Problem) -> Candidate:
-    together = _pinned_only(problem)
-    if not problem.cars or not problem.grid.n_slots:
-        return together
-    found = plan_together(problem)
-    if not broken_rules(problem, found.amps):
-        return found
-    return _carried_out(problem, [candidate(problem, at_once(problem)), together])
 
 
 def _carried_out(problem: Problem, found: Sequence[Candidate]) -> Candidate:
@@ -194,7 +218,7 @@ def _session(problem: Problem, plan_outcome: Outcome, i: int, run: Run) -> Sessi
         start=grid.starts[run.first],
         end=grid.starts[last] + timedelta(hours=float(mine.mean.fraction[last]) * grid.hours),
         amps=float(np.average(mine.amps[inside], weights=wall)),
-        first_amps=float(mine.amps[run.first]),
+        currents=_currents(grid.starts, mine.amps, run),
         wall_kwh=float(wall.sum()),
         battery_kwh=float(gained.sum()),
         solar_kwh=float(solar.sum()),
@@ -206,6 +230,12 @@ def _session(problem: Problem, plan_outcome: Outcome, i: int, run: Run) -> Sessi
         soc_to=(float(mine.mean.soc_kwh[run.first]) + float(gained.sum())) / usable,
         reason=reason(problem, plan_outcome, i, run),
     )
+
+
+def _currents(starts: Sequence[datetime], amps: Floats, run: Run) -> tuple[tuple[datetime, float], ...]:
+    offered = [round(float(a), 2) for a in amps[run.first : run.last + 1]]
+    changes = [n for n in range(len(offered)) if n == 0 or offered[n] != offered[n - 1]]
+    return tuple((starts[run.first + n], offered[n]) for n in changes)
 
 
 # --- the document ------------------------------------------------------------------------------------------------------
@@ -288,6 +318,8 @@ def _session_document(car: Car, session: Session) -> dict[str, Any]:
         "start": session.start.isoformat(),
         "end": session.end.isoformat(),
         "amps": round(session.amps, 2),
+        "currents": [{"at": at.isoformat(), "amps": amps} for at, amps in session.currents],
+        "current": session.current,
         "wall_kwh": _kwh(session.wall_kwh),
         "battery_kwh": _kwh(session.battery_kwh),
         "solar_kwh": _kwh(session.solar_kwh),
@@ -298,7 +330,7 @@ def _session_document(car: Car, session: Session) -> dict[str, Any]:
         "soc_from_pct": round(session.soc_from * 100, 3),
         "soc_to_pct": round(session.soc_to * 100, 3),
         "expect": {
-            "amps": round(session.first_amps, 2),
+            "amps": session.first_amps,
             "volts": expected.volts,
             "wall_kw": round(expected.wall_kw, 3),
             "range_km_per_h": round(expected.range_km_per_h, 1),

@@ -47,9 +47,14 @@ _WIDELY = 0.3
 _TOLL = (0.2, 1.3)
 
 
-def searched(problem: Problem, best: Candidate, *, tries: int, effort: Effort, contended: Flags | None = None) -> Candidate:
-    """The best plan that a number of tries lead to from another. contended : slots that are looked at more often."""
-    chance = problem.once("chance", lambda: Random(_SEED))
+def searched(
+    problem: Problem, best: Candidate, *, tries: int, effort: Effort, contended: Flags | None = None, again: int = 0
+) -> Candidate:
+    """The best plan that a number of tries lead to from another.
+
+    contended : slots that are looked at more often. again : how often a longer search went over it before, with other tries.
+    """
+    chance = problem.once(("chance", again), lambda: Random(_SEED + again))
     here = _Here(problem, best, effort)
     for _ in range(tries):
         amps = _another(here, contended, chance)

@@ -59,8 +59,8 @@ def plan_together(problem: Problem) -> Candidate:
     return _better(improved(problem, _replanned(problem, best, closely), moves=_FEW_MOVES), best)
 
 
-def refined(problem: Problem, found: Candidate) -> Candidate:
-    """The best plan that a longer search finds."""
+def refined(problem: Problem, found: Candidate, *, again: int = 0) -> Candidate:
+    """The best plan that a longer search finds. again : how often one went over it before, with other tries."""
     best, (cars, nights) = found, _size(problem)
     small = cars * problem.grid.n_slots <= _SLOTS_FINELY
     if cars > 1:
@@ -69,7 +69,7 @@ def refined(problem: Problem, found: Candidate) -> Candidate:
         for part in (long.thoroughly, long.again):
             tries = _tries(problem, part * cars**2 * nights, _SLOTS_THOROUGHLY)
             best = relieved(problem, best, alone, effort=long.effort)
-            best = searched(problem, best, tries=tries, effort=long.effort, contended=contended)
+            best = searched(problem, best, tries=tries, effort=long.effort, contended=contended, again=again)
             best = swept(problem, _settled(problem, best, FINE if small else CLOSER), effort=CLOSER)
     # What the recursions found takes hundreds of megabytes where there are many cars and layers.
     problem.let_go("one car")

@@ -1156,8 +1156,8 @@ export interface components {
             action: "plug_in" | "go_on" | "leave_unplugged" | "cannot_charge" | "away";
             /** Plug In By */
             plug_in_by: string | null;
-            /** Amps */
-            amps: number | null;
+            /** Current */
+            current: string | null;
             /** Ready At */
             ready_at: string | null;
             /** Why */
@@ -1222,6 +1222,19 @@ export interface components {
             limit_a: number;
             /** Load */
             load: components["schemas"]["Point"][];
+        };
+        /**
+         * CurrentFrom
+         * @description A current, and from when on it is offered.
+         */
+        CurrentFrom: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Amps */
+            amps: number;
         };
         /** DepartureOut */
         DepartureOut: {
@@ -1404,6 +1417,10 @@ export interface components {
             end: string;
             /** Amps */
             amps: number;
+            /** Currents */
+            currents: components["schemas"]["CurrentFrom"][];
+            /** Current */
+            current: string;
             /** Wall Kwh */
             wall_kwh: number;
             /** Battery Kwh */
@@ -1569,8 +1586,9 @@ export interface components {
          * Refinement
          * @description How the longer search stands, and whether it has found a plan better by more than a coin.
          *
-         *     saves_at_most : by how much, of all that is counted, a plan can be better than the one that is known; None where nothing
-         *         is claimed. proven : whether that is next to nothing.
+         *     steps : how many it has taken; with each the better plan may be another. saves_at_most : by how much, of all that is
+         *         counted, a plan can be better than the one that is known; None where nothing is claimed, or not yet. proven : whether
+         *         that is next to nothing.
          */
         Refinement: {
             /**
@@ -1578,6 +1596,8 @@ export interface components {
              * @enum {string}
              */
             state: "searching" | "settled";
+            /** Steps */
+            steps: number;
             /** Better */
             better: boolean;
             /** Saves At Most */

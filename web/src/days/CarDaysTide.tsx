@@ -1,10 +1,11 @@
 import { area, line } from "d3-shape";
 import { heights, type Point, steps, type TimeAxis } from "../shared/axis";
-import { amps, clock, distance, energy, type Manner, money, percent, weekday } from "../shared/format";
+import { clock, distance, energy, type Manner, money, percent, weekday } from "../shared/format";
+import { SessionShape } from "../shared/SessionShape";
 import water from "../shared/Tide.module.css";
 import classes from "./Days.module.css";
 import type { CarDays, useDaysEdit } from "./days.queries";
-import { TripMark } from "./TripMark";
+import { BOX, TripMark } from "./TripMark";
 
 interface Props {
   car: CarDays;
@@ -20,7 +21,7 @@ interface Props {
   onOpen: (trip: string) => void;
 }
 
-const TRIPS = 18;
+const TRIPS = BOX + 8;
 const BLOCKS = 22;
 
 /** One car's tide over the days: floods at sessions, ebbs at trips, between the limit in force and the reserve. */
@@ -30,7 +31,7 @@ export function CarDaysTide({ car, manner, x, top, height, left, narrow, end, ed
   const y = heights(100, high, low);
   const at = (point: Point) => x(new Date(point.at));
   const soc = (point: Point) => y(point.value);
-  const most = Math.max(1, ...car.sessions.map((session) => session.amps));
+  const most = Math.max(1, ...car.sessions.flatMap((session) => session.currents.map(({ amps }) => amps)));
   const blocks = heights(most, low + 4, low + BLOCKS);
   return (
     <g>
@@ -58,10 +59,9 @@ export function CarDaysTide({ car, manner, x, top, height, left, narrow, end, ed
       )}
       <path className={water.tide} d={line<Point>(at, soc)(car.tide) ?? ""} />
       {car.sessions.map((session) => {
-        const from = x(new Date(session.start));
         const told =
           `${car.name}, ${weekday(session.start, manner)} ${clock(session.start, manner)}–${clock(session.end, manner)}, ` +
-          `${amps(session.amps)}: ${percent(session.soc_from_pct)} to ${percent(session.soc_to_pct)}, ` +
+          `${session.current}: ${percent(session.soc_from_pct)} to ${percent(session.soc_to_pct)}, ` +
           `${energy(session.wall_kwh)}, ${money(session.cost, manner)}, ${distance(session.range_km, manner)}; ${session.reason}.`;
         return (
           <g
@@ -75,12 +75,7 @@ export function CarDaysTide({ car, manner, x, top, height, left, narrow, end, ed
             onClick={() => onTell(told)}
             onKeyDown={(event) => event.key === "Enter" && onTell(told)}
           >
-            <rect
-              x={from}
-              y={blocks(session.amps)}
-              width={Math.max(3, x(new Date(session.end)) - from)}
-              height={blocks(0) - blocks(session.amps)}
-            />
+            <SessionShape session={session} x={x} blocks={blocks} end={end} />
           </g>
         );
       })}

@@ -18,6 +18,9 @@ interface Props {
   onOpen: () => void;
 }
 
+/** How high the box of a trip is, and how wide a digit of the distance in it. */
+export const BOX = 16;
+const DIGIT = 7;
 const QUARTER_MS = 15 * 60_000;
 const KEYS: Record<string, number> = { ArrowLeft: -1, ArrowRight: 1 };
 
@@ -28,6 +31,8 @@ export function TripMark({ trip, car, manner, x, top, low, edit, onTell, onOpen 
   const by = drag?.by ?? 0;
   const from = x(leave) + by;
   const to = x(new Date(trip.back)) + by;
+  const seen = Math.min(to, x.range()[1] ?? to);
+  const far = String(Math.round(Number.parseFloat(distance(trip.km, manner))));
   const told =
     `${car.name}, ${weekday(trip.leave, manner)} ${clock(trip.leave, manner)} to ${clock(trip.back, manner)}, ` +
     `${distance(trip.km, manner)}${trip.summary ? `, ${trip.summary}` : ""}${trip.id === null ? ", a usual day" : ""}` +
@@ -77,12 +82,12 @@ export function TripMark({ trip, car, manner, x, top, low, edit, onTell, onOpen 
           if (event.key === "Enter") onOpen();
         }}
       >
-        <rect x={from} y={top} width={Math.max(4, to - from)} height={10} />
+        <rect x={from} y={top} width={Math.max(4, to - from)} height={BOX} />
         <line x1={from} x2={from} y1={top} y2={low} />
       </g>
-      {to - from > 34 && (
-        <text x={(from + to) / 2} y={top + 22} textAnchor="middle">
-          {Math.round(Number.parseFloat(distance(trip.km, manner)))}
+      {seen - from > DIGIT * far.length + 4 && (
+        <text className={classes.far} x={(from + seen) / 2} y={top + BOX - 4} textAnchor="middle">
+          {far}
         </text>
       )}
       {trip.short_kwh > 0 && (

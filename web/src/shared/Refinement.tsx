@@ -29,7 +29,7 @@ export function Refinement({ of, revision, nights, manner }: Props) {
     refetchOnWindowFocus: false,
     staleTime: Number.POSITIVE_INFINITY,
   });
-  const better = data?.state === "settled" && data.better;
+  const better = data?.better ? data.steps : 0;
   useEffect(() => {
     if (better) client.invalidateQueries({ queryKey: [of] });
   }, [better, client, of]);

@@ -1,5 +1,5 @@
 import type { CarTonight, EveningEdit } from "../api/client";
-import { amps, clock, day, type Manner, toKm, toUnit, weekday } from "../shared/format";
+import { clock, day, type Manner, toKm, toUnit, weekday } from "../shared/format";
 import { NumberField } from "../shared/NumberField";
 import { TimeField } from "../shared/TimeField";
 import classes from "./Tonight.module.css";
@@ -28,14 +28,13 @@ function Decision({ car, manner }: { car: CarTonight; manner: Manner }) {
       return (
         <>
           Plug {name} into the {car.place} by <strong>{clock(car.plug_in_by ?? "", manner)}</strong>, at{" "}
-          <strong>{amps(car.amps ?? 0)}</strong>; ready by {clock(car.ready_at ?? "", manner)}
+          <strong>{car.current}</strong>; ready by {clock(car.ready_at ?? "", manner)}
         </>
       );
     case "go_on":
       return (
         <>
-          Leave {name} charging in the {car.place} at {amps(car.amps ?? 0)}; ready by{" "}
-          {clock(car.ready_at ?? "", manner)}
+          Leave {name} charging in the {car.place} at {car.current}; ready by {clock(car.ready_at ?? "", manner)}
         </>
       );
     case "cannot_charge":

@@ -29,7 +29,11 @@ export function CarTide({ car, manner, onTell, ...place }: Props) {
   const under = area<Point>(at, bottom, soc).curve(curveLinear)(tide) ?? "";
   const limit = car.limit;
   const firstLimit = limit[0];
-  const highest = Math.max(1, car.limit_a, ...car.sessions.map((session) => session.amps));
+  const highest = Math.max(
+    1,
+    car.limit_a,
+    ...car.sessions.flatMap((session) => session.currents.map(({ amps }) => amps)),
+  );
   const blocks = heights(highest, bottom + 6, bottom + 4 + BLOCKS);
   return (
     <g>

@@ -1,5 +1,5 @@
 import type { Tonight } from "../../api/client";
-import { amps, clock, energy, type Manner, money, percent, price } from "../../shared/format";
+import { clock, energy, type Manner, money, percent, price } from "../../shared/format";
 import classes from "./NightSheet.module.css";
 
 /** The same night as a table, for those who read rather than look. */
@@ -27,7 +27,7 @@ export function NightTable({ plan, manner }: { plan: Tonight; manner: Manner }) 
                 <th scope="row">{car.name}</th>
                 <td>{clock(session.start, manner)}</td>
                 <td>{clock(session.end, manner)}</td>
-                <td>{amps(session.amps)}</td>
+                <td>{session.current}</td>
                 <td>
                   {percent(session.soc_from_pct)} → {percent(session.soc_to_pct)}
                 </td>

@@ -2,6 +2,7 @@ import { type KeyboardEvent, type PointerEvent, useState } from "react";
 import type { CarTonight, Schemas, SessionOut } from "../../api/client";
 import type { Heights } from "../../shared/axis";
 import { amps, clock, energy, type Manner, money, percent } from "../../shared/format";
+import { SessionShape } from "../../shared/SessionShape";
 import water from "../../shared/Tide.module.css";
 import { stepped } from "../../shared/TimeField";
 import { pinnedToo } from "../pins";
@@ -19,6 +20,8 @@ interface Props extends Pick<Place, "x" | "end"> {
   onTell: (told: string) => void;
 }
 
+/** How wide a letter on a block is. */
+const LETTER = 7;
 const QUARTER = 15;
 const KEYS: Record<string, number> = { ArrowLeft: -QUARTER, ArrowRight: QUARTER };
 /** Under so many pixels a press is no pull. */
@@ -31,8 +34,9 @@ export function SessionBlock({ car, session, pinnable, manner, x, end, blocks, o
   const start = new Date(session.start);
   const from = x(start) + (pull?.by ?? 0);
   const width = Math.max(3, Math.min(x(new Date(session.end)), x(new Date(end))) - x(start));
+  const long = `${session.current}, ${clock(session.start, manner)}–${clock(session.end, manner)}`;
   const told =
-    `${car.name}, ${amps(session.amps)}, ${clock(session.start, manner)}–${clock(session.end, manner)}: ` +
+    `${car.name}, ${session.current}, ${clock(session.start, manner)}–${clock(session.end, manner)}: ` +
     `${percent(session.soc_from_pct)} to ${percent(session.soc_to_pct)}, ${energy(session.wall_kwh)}, ` +
     `${session.solar_kwh > 0 ? `of it ${energy(session.solar_kwh)} own sun, ` : ""}` +
     `${money(session.cost, manner)}; ${session.reason}. After ten minutes: ${session.expect.volts} V, ` +
@@ -87,11 +91,12 @@ export function SessionBlock({ car, session, pinnable, manner, x, end, blocks, o
       onPointerCancel={() => setPull(null)}
       onKeyDown={key}
     >
-      <rect x={from} y={blocks(session.amps)} width={width} height={blocks(0) - blocks(session.amps)} />
+      <g transform={`translate(${pull?.by ?? 0} 0)`}>
+        <SessionShape session={session} x={x} blocks={blocks} end={end} />
+      </g>
       {width > 34 && (
         <text className={classes.blockName} x={from + 5} y={blocks(0) - 7}>
-          {amps(session.amps)}
-          {width > 150 ? `, ${clock(session.start, manner)}–${clock(session.end, manner)}` : ""}
+          {width > LETTER * long.length ? long : amps(session.currents[0]?.amps ?? 0)}
         </text>
       )}
     </g>
