@@ -1,6 +1,7 @@
 """The search among plans of cars in each other's way: it finds what no order of planning them does, and no worse."""
 
 import json
+from pathlib import Path
 from random import Random
 
 import numpy as np
@@ -11,6 +12,7 @@ from moonplan.core.planner.candidates import candidate, pinned, planned, surroun
 from moonplan.core.planner.constraints import broken_rules, room_for
 from moonplan.core.planner.habits import with_habits
 from moonplan.core.planner.one_car import CLOSER, COARSE, FINE, FINEST, OneCar, Surroundings, _Question, nothing_left
+from moonplan.core.planner.plan import coin, problem_of
 from moonplan.core.planner.problem import Problem, build
 from moonplan.core.planner.search import _Held, _Here, contended_slots, relieved, searched, swept
 from moonplan.core.planner.together import plan_together, refined
@@ -257,3 +259,32 @@ def test_slots_in_which_cars_want_the_same_are_told():
 
     assert (contended_slots(problem, [heron, wren]) == (wren > 0)).all()
     assert not contended_slots(problem, [heron, np.zeros_like(wren)]).any()
+
+
+def test_a_car_goes_first_that_each_planned_by_itself_would_come_second():
+    # Heron is filled for a long day, Wren for a short one, at 16 A and 10 A on a leg that has 23.5 A for both. By itself
+    # each takes the end of the cheap hours, where it stands full for the shortest time. Both can't, and a fifth of Heron's
+    # battery above its rest level counts more than a tenth of Wren's: so Wren goes first.
+    document = json.loads(Path("tests/examples/two_cars.json").read_text())
+    document |= {"now": "2026-01-15T18:10:00+01:00", "horizon_nights": 1, "care_price": 0.000535925}
+    trips = [trip for trip in document["trips"] if trip["leave"] > "2026-01-16"]
+    filled = {"vehicle": "wren", "leave": "2026-01-16T08:05:00+01:00", "back": "2026-01-16T13:30:00+01:00", "km": 22}
+    document["trips"] = [*trips, filled | {"fill": True, "fill_to_pct": 90}]
+    document["rates"][0] |= {"efficiency": 0.91, "overhead_kw": 0.28, "cautious": {"efficiency": 0.86, "overhead_kw": 0.29}}
+    problem = problem_of(read(json.dumps(document)))
+
+    def filled_at(*parts: tuple[str, str, float]) -> Floats:
+        amps = np.zeros(problem.grid.n_slots)
+        for start, end, current in parts:
+            amps[problem.grid.overlaps(at(f"2026-01-{start}:00+01:00"), at(f"2026-01-{end}:00+01:00"))] = current
+        return amps
+
+    heron = filled_at(("16T01:45", "16T02:30", 13.49), ("16T02:30", "16T06:15", 16))
+    by_hand = candidate(problem, [heron, filled_at(("15T22:00", "16T02:30", 10))])
+    assert broken_rules(problem, by_hand.amps) == []
+    assert by_hand.outcome.short_kwh == 0
+
+    found = refined(problem, plan_together(problem))
+
+    assert found.outcome.short_kwh == 0
+    assert found.outcome.value <= by_hand.outcome.value + coin(problem) / 10

@@ -18,7 +18,7 @@ from moonplan.core.planner.guide import shared_prices
 from moonplan.core.planner.one_car import Effort, OneCar, Surroundings, Usual, nothing_left
 from moonplan.core.planner.problem import Car, Problem
 from moonplan.core.planner.sharing import SharedPrices
-from moonplan.core.simulate import runs
+from moonplan.core.simulate import Run, runs
 from moonplan.core.timegrid import Flags, Floats
 
 _SEED = 20
@@ -32,6 +32,9 @@ _NIGHTS_BEFORE = (0, 0, 1, 2)
 _CONTENDED = 0.7
 # How often one car is kept off, of two; of more less often. How often it then is for a few slots only.
 _KEPT_OFF, _FEW_SLOTS = 0.6, 0.75
+# How often cars taken out of nights are, as far as there are any, cars that charge there; how often the first of them is to
+# have one of its sessions at another time.
+_CHARGING_THERE, _ELSEWHERE = 0.7, 0.4
 # How often a car that is kept off may still charge at less; how often cars taken out of nights are held to less there, and
 # then how often each but the last of them.
 _HELD_TO_LESS, _SOME_HELD, _HELD = 0.4, 0.5, 0.7
@@ -78,6 +81,18 @@ def swept(problem: Problem, best: Candidate, *, effort: Effort) -> Candidate:
             others = [j for j in range(len(amps)) if j != i]
             nights = max(0, night - 1), min(len(edges) - 1, night + 3)
             here = here.or_better(_held(here, amps, (i, *others), _Held(keep_off), nights))
+    return here.plan
+
+
+def shifted(problem: Problem, best: Candidate, *, effort: Effort) -> Candidate:
+    """The best plan that comes of each session in turn taking another time of its night, before the others have any of it."""
+    here = _Here(problem, best, effort)
+    for i in range(len(problem.cars)):
+        others = [j for j in range(len(problem.cars)) if j != i]
+        for run in runs(here.plan.amps[i]):
+            for night, held in _elsewhere(here, i, run):
+                amps = [np.where(night, pinned(car), a) for car, a in zip(problem.cars, here.plan.amps, strict=True)]
+                here = here.or_better(_held(here, amps, (i, *others), held, _nights_of(problem, night)))
     return here.plan
 
 
@@ -178,19 +193,30 @@ def _another(here: _Here, contended: Flags | None, chance: Random) -> list[Float
         return _one_kept_off(here, amps, cars, contended, chance, few=chance.random() < _FEW_SLOTS)
     first, past, emptied = _some_nights(here.problem, contended, chance, _NIGHTS_EMPTIED)
     nights = _around(here.problem, first, past, chance)
+    if chance.random() < _CHARGING_THERE:
+        cars = sorted(cars, key=lambda i: not (amps[i][emptied] > 0).any())
     cars = cars[: chance.choice((2, 2, 2, 3, len(cars)))]
     for i in cars:
         amps[i] = np.where(emptied, pinned(here.problem.cars[i]), amps[i])
     toll = chance.choice((0.0, chance.uniform(*_TOLL)))
-    some_held = chance.random() < _SOME_HELD
+    some_held, elsewhere = chance.random() < _SOME_HELD, chance.random() < _ELSEWHERE
     for nth, i in enumerate(cars):
         held = None
-        if some_held and i != cars[-1] and chance.random() < _HELD:
+        if elsewhere and nth == 0:
+            held = _some_time_else(here, i, emptied, chance)
+        elif some_held and i != cars[-1] and chance.random() < _HELD:
             held = _held_to_less(here.problem.cars[i], emptied, np.inf, chance)
         amps[i] = here.planned(amps, i, nights, held=held, toll=toll * (len(cars) - 1 - nth) / (len(cars) - 1))
     for i in cars[:-1]:
         amps[i] = here.planned(amps, i, nights)
     return amps
+
+
+def _some_time_else(here: _Here, i: int, nights: Flags, chance: Random) -> _Held | None:
+    """One of the car's sessions in some nights held to another time of its night."""
+    found = [run for run in runs(here.plan.amps[i]) if nights[run.first]]
+    times = list(_elsewhere(here, i, chance.choice(found))) if found else []
+    return chance.choice(times)[1] if times else None
 
 
 def _one_kept_off(
@@ -202,20 +228,15 @@ def _one_kept_off(
     first = cars[0]
     if few:
         keep_off = _some_slots(amps[first], contended, chance)
-        inside = np.flatnonzero(keep_off)
-        edges = here.problem.grid.night_edges
-        night, past = (
-            (int(np.searchsorted(edges, t, side="right")) for t in (inside[0], inside[-1])) if len(inside) else (1, 1)
-        )
-        night -= 1
     else:
-        night, past, keep_off = _some_nights(here.problem, contended, chance, _NIGHTS_OFF)
+        *_, keep_off = _some_nights(here.problem, contended, chance, _NIGHTS_OFF)
     if not (amps[first][keep_off] > 0).any():
         return None
     held = None
     if chance.random() < _HELD_TO_LESS:
         held = _held_to_less(here.problem.cars[first], keep_off, float(amps[first][keep_off].max()), chance)
-    return _held(here, amps, cars, held or _Held(keep_off), _around(here.problem, night, past, chance))
+    nights = _around(here.problem, *_nights_of(here.problem, keep_off), chance)
+    return _held(here, amps, cars, held or _Held(keep_off), nights)
 
 
 def _held_to_less(car: Car, slots: Flags, than_a: float, chance: Random) -> _Held | None:
@@ -285,6 +306,13 @@ def _around(problem: Problem, first: int, past: int, chance: Random) -> tuple[in
     return max(0, first - chance.choice(_NIGHTS_BEFORE)), past
 
 
+def _nights_of(problem: Problem, slots: Flags) -> tuple[int, int]:
+    """Of some slots the first night, and the one after the last."""
+    inside = np.flatnonzero(slots)
+    first, last = (int(np.searchsorted(problem.grid.night_edges, t, side="right")) for t in (inside[0], inside[-1]))
+    return first - 1, last
+
+
 def _some_nights(
     problem: Problem, contended: Flags | None, chance: Random, lengths: tuple[int, ...]
 ) -> tuple[int, int, Flags]:
@@ -299,6 +327,24 @@ def _some_nights(
     chosen = np.zeros(problem.grid.n_slots, dtype=np.bool_)
     chosen[edges[first] : edges[past]] = True
     return first, past, chosen
+
+
+def _elsewhere(here: _Here, i: int, run: Run) -> Iterator[tuple[Flags, _Held]]:
+    """The night of a car's session, and the session held to another time in it: as long, and from or until an edge at which
+    a price changes, or which of the cars charge, or whether this one can."""
+    problem, amps = here.problem, here.plan.amps
+    edges = [*problem.grid.night_edges, problem.grid.n_slots]
+    nth = int(np.searchsorted(edges, run.first, side="right"))
+    begins, ends, length = edges[nth - 1], edges[nth], run.last - run.first + 1
+    night = np.zeros(problem.grid.n_slots, dtype=np.bool_)
+    night[begins:ends] = True
+    on = np.stack([problem.cars[i].chargeable, *(a > 0 for a in amps)])
+    changes = (on[:, 1:] != on[:, :-1]).any(axis=0) | (np.diff(problem.prices.price) != 0)
+    at = [begins + 1 + int(t) for t in np.flatnonzero(changes[begins : ends - 1])]
+    for first in sorted({*at, *(edge - length for edge in at)} - {run.first}):
+        off = night.copy()
+        off[max(begins, first) : max(begins, first + length)] = False
+        yield night, _Held(off)
 
 
 def _some_slots(amps: Floats, contended: Flags | None, chance: Random) -> Flags:

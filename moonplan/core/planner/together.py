@@ -15,19 +15,21 @@ from moonplan.core.planner.constraints import broken_rules
 from moonplan.core.planner.moves import improved, paired
 from moonplan.core.planner.one_car import CLOSER, COARSE, FINE, FINEST, Effort
 from moonplan.core.planner.problem import Problem
-from moonplan.core.planner.search import contended_slots, relieved, searched, swept
+from moonplan.core.planner.search import contended_slots, relieved, searched, shifted, swept
 from moonplan.core.timegrid import Floats
 
 _ROUNDS = 3
 _MOST_ORDERS = 6
 _CONTROLS = ("hand", "timer", "managed")
-# How many tries a search has for each pair of cars and night, soon, and how many slots of cars it may plan anew in all, soon
-# and thoroughly: a month of many cars is left at that.
+# How many tries a search has for each pair of cars and night, soon.
 _SOON = 0.45
-_FEWEST_TRIES = 8
-_SLOTS_SOON, _SLOTS_THOROUGHLY = 80_000, 600_000
+# How many slots of cars a search plans anew in all, soon and thoroughly: so many at the least, for few nights need more
+# tries than their number tells; and at the most, for a month of many cars is left at that.
+_SLOTS_SOON, _SLOTS_THOROUGHLY = (8_000, 80_000), (10_000, 600_000)
 # Up to how many cars are planned finely soon, and up to how many slots of cars later.
 _FEW_CARS, _SLOTS_FINELY = 2, 4_000
+# Up to how many slots of cars every session is tried at other times of its night: a night of several cars.
+_SLOTS_SHIFTED = 700
 # How many small moves a car has, soon and thoroughly.
 _FEW_MOVES, _MANY_MOVES = 20, 150
 
@@ -71,6 +73,8 @@ def refined(problem: Problem, found: Candidate, *, again: int = 0) -> Candidate:
             best = relieved(problem, best, alone, effort=long.effort)
             best = searched(problem, best, tries=tries, effort=long.effort, contended=contended, again=again)
             best = swept(problem, _settled(problem, best, FINE if small else CLOSER), effort=CLOSER)
+        if cars * problem.grid.n_slots <= _SLOTS_SHIFTED:
+            best = shifted(problem, best, effort=CLOSER)
     # What the recursions found takes hundreds of megabytes where there are many cars and layers.
     problem.let_go("one car")
     return paired(problem, _settled(problem, best, FINEST if small else CLOSER))
@@ -85,9 +89,9 @@ def _size(problem: Problem) -> tuple[int, int]:
     return len(problem.cars), len(set(problem.grid.nights))
 
 
-def _tries(problem: Problem, wanted: float, most_slots: int) -> int:
-    slots_a_try = max(1, problem.grid.n_slots * len(problem.cars))
-    return min(max(_FEWEST_TRIES, round(wanted)), max(1, most_slots // slots_a_try))
+def _tries(problem: Problem, wanted: float, slots: tuple[int, int]) -> int:
+    fewest, most = (max(1, of_cars // max(1, problem.grid.n_slots * len(problem.cars))) for of_cars in slots)
+    return min(max(fewest, round(wanted)), most)
 
 
 def _fit(problem: Problem, found: Candidate) -> bool:
