@@ -3,7 +3,7 @@
 import re
 
 import pytest
-from playwright.sync_api import Page, expect
+from playwright.sync_api import APIResponse, Page, Route, expect
 
 from tests.web.conftest import DESK, PHONE, Served
 
@@ -185,3 +185,36 @@ def test_the_plan_s_address_for_calendars_is_renewed(demo: Served, open_page):
 
     expect(link).not_to_have_attribute("href", before)
     assert page.request.get(demo.address + before).status == 404
+
+
+def test_a_plan_that_was_on_its_way_before_an_edit_does_not_come_back_after_it(demo: Served, open_page):
+    # A better plan is told of, so the days are asked for again; they are answered, as they were, only after an edit.
+    page = open_page(demo.link)
+    settled = {"state": "settled", "steps": 1, "better": False, "saves_at_most": None, "proven": False}
+    told = iter([settled | {"better": True}])
+    page.route("**/api/refinement?*", lambda route: route.fulfill(json=next(told, settled)))
+    asked: list[tuple[Route, APIResponse]] = []
+    page.route("**/api/days?*", lambda route: asked.append((route, route.fetch())))
+    page.get_by_role("link", name="Days").click()
+    answer_when(page, asked, 1)
+    thursday = page.get_by_role("checkbox", name="Wren can be plugged in on the night of Thursday 15 January")
+    expect(thursday).to_be_checked()
+    while len(asked) < 2:
+        page.wait_for_timeout(50)
+    page.unroute("**/api/days?*")
+
+    thursday.uncheck()
+    expect(page.get_by_text("not that night")).to_be_visible()
+    answer_when(page, asked, 2)
+    page.wait_for_timeout(300)
+
+    expect(page.get_by_text("not that night")).to_be_visible()
+    expect(thursday).not_to_be_checked()
+
+
+def answer_when(page: Page, asked: list[tuple[Route, APIResponse]], many: int) -> None:
+    """Answer the last question once so many have been asked, with what the answer was when it was asked."""
+    while len(asked) < many:
+        page.wait_for_timeout(50)
+    route, as_it_was = asked[-1]
+    route.fulfill(response=as_it_was)

@@ -85,7 +85,7 @@ def swept(problem: Problem, best: Candidate, *, effort: Effort) -> Candidate:
 
 
 def shifted(problem: Problem, best: Candidate, *, effort: Effort) -> Candidate:
-    """The best plan that comes of each session in turn taking another time of its night, before the others have any of it."""
+    """The best plan that comes of each session in turn taking another time of its night before the others have any of it."""
     here = _Here(problem, best, effort)
     for i in range(len(problem.cars)):
         others = [j for j in range(len(problem.cars)) if j != i]

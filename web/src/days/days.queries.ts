@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { ApiError, api, type Schemas, told } from "../api/client";
-import { outdated } from "../shared/outdated";
+import { answered } from "../shared/outdated";
 
 export type Days = Schemas["Days"];
 export type CarDays = Schemas["CarDays"];
@@ -31,10 +31,7 @@ export function useDaysEdit(nights: number) {
   return useMutation({
     scope: { id: "days" },
     mutationFn: (edit: Edit) => told(send(edit, nights)),
-    onSuccess: (days: Days) => {
-      client.setQueryData([KEY, nights], days);
-      return outdated(client, KEY);
-    },
+    onSuccess: (days: Days) => answered(client, [KEY, nights], days),
     onError: (error) => {
       if (error instanceof ApiError && error.status === 409) client.invalidateQueries({ queryKey: [KEY] });
     },

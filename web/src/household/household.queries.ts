@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, told, type WholeHousehold } from "../api/client";
-import { outdated } from "../shared/outdated";
+import { answered } from "../shared/outdated";
 import type { Kind } from "./fields";
 
 const KEY = ["household"];
@@ -24,10 +24,7 @@ export function useRowEdit() {
   const client = useQueryClient();
   return useMutation({
     mutationFn: (edit: RowEdit) => send(edit),
-    onSuccess: async (whole: WholeHousehold) => {
-      client.setQueryData(KEY, whole);
-      await outdated(client, KEY[0]);
-    },
+    onSuccess: (whole: WholeHousehold) => answered(client, KEY, whole),
   });
 }
 

@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { ApiError, api, type Schemas, told } from "../api/client";
-import { outdated } from "../shared/outdated";
+import { answered } from "../shared/outdated";
 
 export type Prices = Schemas["PricesScreen"];
 export type Tariff = Schemas["TariffShown"];
@@ -26,10 +26,7 @@ export function useTariffEdit() {
   const client = useQueryClient();
   return useMutation({
     mutationFn: (edit: Edit) => told(send(edit)),
-    onSuccess: (prices: Prices) => {
-      client.setQueryData(KEY, prices);
-      return outdated(client, KEY[0]);
-    },
+    onSuccess: (prices: Prices) => answered(client, KEY, prices),
     onError: (error) => {
       if (error instanceof ApiError && error.status === 409) client.invalidateQueries({ queryKey: KEY });
     },

@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, type Schemas, told } from "../api/client";
-import { outdated } from "../shared/outdated";
+import { answered } from "../shared/outdated";
 
 export type Hookups = Schemas["Hookups"];
 export type HookupOut = Schemas["HookupOut"];
@@ -38,10 +38,7 @@ export function useTakeReading(hookup: HookupOut) {
   return useMutation({
     mutationFn: (reading: ReadingIn) =>
       told(api.POST("/api/hookups/{vehicle_id}/{lead_id}/readings", { params: pathOf(hookup), body: reading })),
-    onSuccess: (all: Hookups) => {
-      client.setQueryData(KEY, all);
-      outdated(client, KEY[0]);
-    },
+    onSuccess: (all: Hookups) => answered(client, KEY, all),
   });
 }
 
@@ -55,10 +52,7 @@ export function useEditReading() {
           body: fields,
         }),
       ),
-    onSuccess: (all: Hookups) => {
-      client.setQueryData(KEY, all);
-      outdated(client, KEY[0]);
-    },
+    onSuccess: (all: Hookups) => answered(client, KEY, all),
     onError: () => client.invalidateQueries({ queryKey: KEY }),
   });
 }

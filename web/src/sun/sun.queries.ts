@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, type Schemas, told } from "../api/client";
-import { outdated } from "../shared/outdated";
+import { answered } from "../shared/outdated";
 
 export type Sun = Schemas["SunScreen"];
 export type SunDay = Schemas["SunDay"];
@@ -23,10 +23,7 @@ function useTake(send: () => Promise<Sun>) {
   const client = useQueryClient();
   return useMutation({
     mutationFn: send,
-    onSuccess: (sun) => {
-      client.setQueryData(KEY, sun);
-      return outdated(client, KEY[0]);
-    },
+    onSuccess: (sun) => answered(client, KEY, sun),
   });
 }
 

@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { ApiError, api, type EveningEdit, type Tonight, told } from "../api/client";
-import { outdated } from "../shared/outdated";
+import { answered } from "../shared/outdated";
 
 const KEY = ["tonight"];
 
@@ -24,10 +24,7 @@ export function useEveningEdit(carId: string) {
       const body = { ...edit, versions: edit.versions ?? versionsOf(shown) };
       return told(api.PATCH("/api/tonight/{vehicle_id}", { params: { path: { vehicle_id: Number(carId) } }, body }));
     },
-    onSuccess: (plan: Tonight) => {
-      client.setQueryData(KEY, plan);
-      return outdated(client, KEY[0]);
-    },
+    onSuccess: (plan: Tonight) => answered(client, KEY, plan),
     onError: (error) => {
       // What the other person did is shown beside the choice.
       if (error instanceof ApiError && error.status === 409) client.invalidateQueries({ queryKey: KEY });
