@@ -297,9 +297,16 @@ class PinByHand(Strict):
     amps: float
 
 
-class Pinnable(PinByHand):
-    """A session as it would be pinned. parts : places, among what is pinned, of what is a part of it and would give way."""
+class Pinnable(Schema):
+    """A session as it would be pinned: at which currents, in words and one by one.
 
+    parts : places, among what is pinned, of what is a part of it and would give way.
+    """
+
+    start: str
+    end: str
+    current: str
+    pins: list[PinByHand]
     parts: list[int]
 
 

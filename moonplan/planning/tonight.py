@@ -34,6 +34,9 @@ from moonplan.planning.models import ShownPlan
 from moonplan.planning.standins import simulated
 from moonplan.planning.tariffs import DEPTHS
 
+# Into how many pins a session is pinned at most.
+_PINNED_AT_MOST = 3
+
 
 def tonight(person: Person) -> dict[str, Any]:
     """Everything the evening's screen shows."""
@@ -219,13 +222,16 @@ def _night_of(made: Plan, i: int, decision: Decision, told: dict[str, Any], unti
 
 
 def _pinnable(made: Plan, i: int, session: Session, pins: list[dict[str, Any]]) -> dict[str, Any]:
-    """A session as it would be pinned: whole slots, at its first current.
+    """A session as it would be pinned: whole slots, a pin for each current; with many, as where it follows own sun, one at
+    its first.
 
     pins : what is pinned in the night.
     """
     household, starts = made.problem.household, made.problem.grid.starts
     run = next(run for run in made.outcome.cars[i].sessions if run.first == session.first)
     start, end = starts[run.first], starts[run.last + 1]
+    currents = session.currents if len(session.currents) <= _PINNED_AT_MOST else session.currents[:1]
+    edges = [*(at for at, _ in currents), end]
 
     def instant(clock: str) -> datetime:
         return in_night(the_night(household), core_documents.clock(clock), household.zone)
@@ -233,7 +239,11 @@ def _pinnable(made: Plan, i: int, session: Session, pins: list[dict[str, Any]]) 
     return {
         "start": f"{start:%H:%M}",
         "end": f"{end:%H:%M}",
-        "amps": session.first_amps,
+        "pins": [
+            {"start": f"{first:%H:%M}", "end": f"{last:%H:%M}", "amps": amps}
+            for (first, amps), last in zip(currents, edges[1:], strict=True)
+        ],
+        "current": session.current if len(currents) == len(session.currents) else f"{session.first_amps:g} A",
         "parts": [n for n, pin in enumerate(pins) if instant(pin["start"]) < end and instant(pin["end"]) > start],
     }
 

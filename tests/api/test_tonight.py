@@ -13,7 +13,8 @@ def test_the_evening_s_answer(signed_in: Browser):
 
     assert status == 200
     assert (wren["action"], wren["place"], wren["current"]) == ("plug_in", "shed socket", "10 A")
-    assert wren["plug_in_by"] == "2026-01-14T22:45:00+01:00"
+    # It goes first: Heron, which is filled for a long day, had better not stand full for hours.
+    assert wren["plug_in_by"] == "2026-01-14T22:00:00+01:00"
     # 57 to 90 % of 22 kWh are 7.26 kWh; at 0.94 × 2.3 − 0.25 = 1.912 kW they take 3.797 h of 2.3 kW: 8.733 kWh.
     assert (wren["soc_from_pct"], wren["soc_to_pct"]) == (57, 90)
     assert wren["wall_kwh"] == pytest.approx(8.733, abs=0.001)
@@ -232,8 +233,11 @@ def edited(signed_in: Browser, name: str, **fields: object) -> tuple[int, dict]:
 
 def test_a_session_is_pinned_and_the_rest_planned_around_it(signed_in: Browser):
     _, before = signed_in.get("/tonight")
-    # Whole slots, for the cautious car too: 7.26 kWh at 0.90 × 2.3 − 0.4 = 1.67 kW take until 06:21.
-    assert car_of(before, "Wren")["pinnable"] == [{"start": "02:00", "end": "06:30", "amps": 10, "parts": []}]
+    # Whole slots, for the cautious car too: 7.26 kWh at 0.90 × 2.3 − 0.4 = 1.67 kW take until 02:21.
+    pin = {"start": "22:00", "end": "02:30", "amps": 10}
+    assert car_of(before, "Wren")["pinnable"] == [
+        {"start": "22:00", "end": "02:30", "current": "10 A", "pins": [pin], "parts": []}
+    ]
 
     status, after = edited(signed_in, "Wren", pins=[{"start": "19:00", "end": "20:00", "amps": 8}])
 

@@ -1,10 +1,11 @@
 """The plan document: every figure follows from the setpoints and the rules."""
 
+from dataclasses import replace
 from typing import Any
 
 import pytest
 
-from moonplan.core.planner.plan import document, plan
+from moonplan.core.planner.plan import Plan, document, plan
 from tests.core.factories import a_car, a_circuit, a_household, a_lead, a_trip
 
 
@@ -26,6 +27,39 @@ def test_a_session_s_figures_add_up():
     assert session["expect"] == {"amps": 16, "volts": 230, "wall_kw": 3.68, "range_km_per_h": 23.0}
     assert totals["sessions"] == 1
     assert totals["cost"] == pytest.approx(session["cost"])
+
+
+def an_hour_free_of_the_house() -> Plan:
+    # 20 A on the one leg, of which the house takes 6 A (1.38 kW) but for the hour from 22:00: 16 A then, 14 A after it.
+    # 5.29 kWh are missing: 3.68 in that hour, and 1.61 in half an hour at 3.22 kW.
+    return plan(
+        a_household(
+            supply={"leg_voltage_v": 230, "legs": 1, "rating_a": 20, "continuous_factor": 1.0},
+            base_load_kw=[["00:00", 1.38], ["22:00", 0], ["23:00", 1.38]],
+            vehicles=[a_car(end_pct=60.58)],
+        )
+    )
+
+
+def test_what_a_session_is_offered_is_told_from_each_change_on():
+    (session,) = document(an_hour_free_of_the_house())["vehicles"][0]["sessions"]
+
+    assert session["currents"] == [
+        {"at": "2026-01-14T22:00:00+01:00", "amps": 16},
+        {"at": "2026-01-14T23:00:00+01:00", "amps": 14},
+    ]
+    assert session["current"] == "16 A, from 23:00 14 A"
+    # On average, by the energy.
+    assert session["amps"] == pytest.approx((3.68 * 16 + 1.61 * 14) / 5.29, abs=0.005)
+
+
+def test_of_many_changes_it_is_told_how_far_they_go():
+    ((session,),) = an_hour_free_of_the_house().sessions
+    (at, _), _ = session.currents
+
+    following_the_sun = replace(session, currents=((at, 6.0), (at, 7.25), (at, 9.5), (at, 8.0)))
+
+    assert following_the_sun.current == "6 A at first, 7.25 to 9.5 A later"
 
 
 def test_own_sun_and_the_grid_together_are_what_the_wall_gave():

@@ -1359,15 +1359,19 @@ export interface components {
         };
         /**
          * Pinnable
-         * @description A session as it would be pinned. parts : places, among what is pinned, of what is a part of it and would give way.
+         * @description A session as it would be pinned: at which currents, in words and one by one.
+         *
+         *     parts : places, among what is pinned, of what is a part of it and would give way.
          */
         Pinnable: {
             /** Start */
             start: string;
             /** End */
             end: string;
-            /** Amps */
-            amps: number;
+            /** Current */
+            current: string;
+            /** Pins */
+            pins: components["schemas"]["PinByHand"][];
             /** Parts */
             parts: number[];
         };

@@ -1,11 +1,10 @@
 import { useState } from "react";
 import type { CarTonight, EveningEdit, Schemas } from "../api/client";
 import fields from "../shared/Field.module.css";
-import { amps } from "../shared/format";
 import { HABITS } from "../shared/habits";
 import { NumberField } from "../shared/NumberField";
 import { TimeField } from "../shared/TimeField";
-import { pinnedToo } from "./pins";
+import { isPinned, pinnedToo } from "./pins";
 import classes from "./Tonight.module.css";
 
 interface Props {
@@ -19,9 +18,7 @@ export function ByHand({ car, errors, edit }: Props) {
   const { pins, keep_off } = car.inputs;
   // Once open it stays so, when the last pin is let go as well.
   const [opened, setOpened] = useState(false);
-  const open = car.pinnable.filter(
-    (session) => !pins.some((pin) => pin.start === session.start && pin.end === session.end),
-  );
+  const open = car.pinnable.filter((session) => !isPinned(pins, session));
   // Where nothing is kept off yet, an empty line to type in.
   const times = keep_off.length > 0 ? keep_off : [{ start: null, end: null }];
   return (
@@ -46,7 +43,7 @@ export function ByHand({ car, errors, edit }: Props) {
       {open.map((session) => (
         <p key={session.start}>
           <button type="button" onClick={() => edit({ pins: pinnedToo(pins, session) })}>
-            Pin {session.start}–{session.end} at {amps(session.amps)}
+            Pin {session.start}–{session.end} at {session.current}
           </button>{" "}
           <span className={classes.aside}>It stays, and the rest is planned around it.</span>
         </p>

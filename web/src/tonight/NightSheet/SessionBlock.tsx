@@ -44,12 +44,12 @@ export function SessionBlock({ car, session, pinnable, manner, x, end, blocks, o
 
   function move(minutes: number, longer = 0) {
     if (!pinnable || (minutes === 0 && longer === 0)) return;
-    const pin = { start: stepped(pinnable.start, minutes), end: stepped(pinnable.end, minutes + longer) };
-    onTell(`${car.name}: planning around ${pin.start} to ${pin.end} …`);
+    const [start, end] = [stepped(pinnable.start, minutes), stepped(pinnable.end, minutes + longer)];
+    onTell(`${car.name}: planning around ${start} to ${end} …`);
     editing.mutate(
-      { pins: pinnedToo(car.inputs.pins, pinnable, pin) },
+      { pins: pinnedToo(car.inputs.pins, pinnable, minutes, longer) },
       {
-        onSuccess: () => onTell(`${car.name} is pinned from ${pin.start} to ${pin.end}; “By hand” lets it go.`),
+        onSuccess: () => onTell(`${car.name} is pinned from ${start} to ${end}; “By hand” lets it go.`),
         onError: (error) => onTell(`It stays where it was: ${error.message}`),
       },
     );
