@@ -95,23 +95,33 @@ def _why_not_cheaper(problem: Problem, plan: Outcome, i: int, cheaper: Flags) ->
 
 
 def _a_step_away(problem: Problem, plan: Outcome, i: int, run: Run) -> str | None:
-    """How much sooner or later the session would be through at the next step of current, up and down."""
+    """How much sooner or later the session would be through at the next step of current, up and down, all along."""
     car, mine = problem.cars[i], plan.cars[i]
-    amps = float(mine.amps[run.first])
+    offered = mine.amps[run.first : run.last + 1]
+    # In its last slot a session may have less, to end where it should.
+    at_one = float(np.ptp(offered[:-1])) < 0.005 if len(offered) > 1 else True
+    offered = offered[:1] if at_one else offered
     gained = float(mine.mean.gained_kwh[run.first : run.last + 1].sum())
-    here = _hours_for(car, gained, amps)
-    most = float(car.limit_a[run.first])
-    steps = [a for a in car.steps_a if a <= most + 1e-9] or [a for a in (amps - 1, amps + 1) if car.least_a <= a <= most]
+    here = _hours_for(car, gained, offered)
     told = []
-    for step in (min((a for a in steps if a > amps), default=None), max((a for a in steps if a < amps), default=None)):
-        there = None if step is None else _hours_for(car, gained, step)
+    for way, word in ((1, "more"), (-1, "less")):
+        stepped = [_next_step(car, float(a), way, float(car.limit_a[run.first])) for a in offered]
+        there = None if None in stepped else _hours_for(car, gained, np.array(stepped))
         if here is not None and there is not None and abs(there - here) > 1 / 60:
-            told.append(f"{step:g} A would take {_duration(abs(there - here))} {'less' if there < here else 'longer'}")
+            what = f"{stepped[0]:g} A" if at_one else f"a step {word}" if car.steps_a else f"1 A {word}"
+            told.append(f"{what} would take {_duration(abs(there - here))} {'less' if there < here else 'longer'}")
     return ", ".join(told) or None
 
 
-def _hours_for(car: Car, kwh: float, amps: float) -> float | None:
-    battery_kw = car.rate.mean.battery_kw(car.intake.wall_kw(amps))
+def _next_step(car: Car, amps: float, way: int, most: float) -> float | None:
+    """The next current up (1) or down (−1), None where there is none."""
+    steps = [a for a in car.steps_a or (amps - 1, amps + 1) if car.least_a <= a <= most + 1e-9 and way * (a - amps) > 0]
+    return min(steps, key=lambda a: abs(a - amps), default=None)
+
+
+def _hours_for(car: Car, kwh: float, amps: Floats) -> float | None:
+    """How long an energy takes at currents of equal time, clear of taper and limit."""
+    battery_kw = float(np.mean([car.rate.mean.battery_kw(car.intake.wall_kw(a)) for a in amps]))
     return kwh / battery_kw if battery_kw > 0 else None
 
 

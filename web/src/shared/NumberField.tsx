@@ -9,14 +9,15 @@ interface Props {
   step?: number;
   placeholder?: string;
   error?: string;
-  wide?: boolean;
   onCommit: (value: number | null) => void;
 }
 
 const SETTLED_MS = 700;
+/** How many characters a narrow field shows. */
+const FITS = 3;
 
 /** A figure in a line of text that is its own input: type, or use the arrow keys; Escape takes the typing back. */
-export function NumberField({ label, unit, value, step = 1, placeholder, error, wide, onCommit }: Props) {
+export function NumberField({ label, unit, value, step = 1, placeholder, error, onCommit }: Props) {
   const shown = value === null ? "" : String(Number(value.toFixed(2)));
   const [typed, setTyped] = useState<string | null>(null);
   const [sent, setSent] = useState<string | null>(null);
@@ -42,7 +43,7 @@ export function NumberField({ label, unit, value, step = 1, placeholder, error, 
         aria-label={label}
         aria-invalid={error ? true : undefined}
         aria-describedby={error ? errorId : undefined}
-        className={wide ? classes.wide : classes.number}
+        className={(typed ?? shown).length > FITS ? classes.wide : classes.number}
         step={step}
         placeholder={placeholder}
         value={typed ?? shown}

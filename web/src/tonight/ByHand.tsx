@@ -89,7 +89,7 @@ export function ByHand({ car, errors, edit }: Props) {
 
 function summary(pinned: number): string {
   if (pinned === 0) return "";
-  return pinned === 1 ? ", a session is pinned" : `, ${pinned} sessions are pinned`;
+  return pinned === 1 ? ", a time is pinned" : `, ${pinned} times are pinned`;
 }
 
 /** The errors of one entry of a list, by its own keys. */
