@@ -147,8 +147,8 @@ class _Car:
         may_miss_kwh = missed.surely_kwh[i] + missed.besides_kwh
         asks, must_have = _asks(problem, car, wishes, before, may_miss_kwh, stories, least_part, most_part)
         high = np.ceil(gains_kwh / unit - 1e-6).astype(np.int64)
-        asked, needed = (np.maximum(0, np.floor(kwh / unit + 1e-6) - 1).astype(np.int64) for kwh in (asks, must_have))
-        wanted, story_of = _weakest(needed, stories.of_slot), stories.of_slot
+        asked, needed, wanted = _in_units(asks, must_have, unit, stories.of_slot)
+        story_of = stories.of_slot
         if units_per_slot <= _COARSE_UNITS:
             asked, needed, story_of = _weakest(asked, story_of)[None], wanted[None].copy(), np.zeros_like(story_of)
         can_kwh = np.maximum(0.0, at_most.soc_kwh - least_base)
@@ -202,13 +202,7 @@ class _Car:
             start_price=problem.start_price,
             charging=car.vehicle.charging,
         )
-        # The rest of the slot in which a car leaves is spent at the lower level.
-        self.care_spared = sum(
-            self.alone.care / self.hours * taking.rest_h * min(taking.kwh, max(0.0, float(aboard) - car.rest_kwh))
-            for taking, aboard in zip(
-                (departure.taking for departure in car.departures), mean_at_most.before_leaving_kwh, strict=True
-            )
-        )
+        self.care_spared = _care_spared(car, self.alone.care / self.hours, mean_at_most)
 
     def least(self, prices: SharedPrices, i: int, missed_price: float) -> tuple[float, Floats]:
         """The least cost at the prices, and the amps of a plan that comes to about that.
@@ -306,6 +300,20 @@ def _asks(
         asks[:, edge] = np.maximum(asks[:, edge], to_charge)
         must_have[:, edge] = np.maximum(must_have[:, edge], to_charge - may_miss / most_part)
     return asks, must_have
+
+
+def _in_units(asks: Floats, must_have: Floats, unit: float, story_of: Counts) -> tuple[Counts, Counts, Counts]:
+    """What is asked and what must have been charged at each edge in each story, and the latter in the weakest story, in
+    whole units, lowered by the one that rounding can be out."""
+    asked, needed = (np.maximum(0, np.floor(kwh / unit + 1e-6) - 1).astype(np.int64) for kwh in (asks, must_have))
+    return asked, needed, _weakest(needed, story_of)
+
+
+def _care_spared(car: Car, care: float, at_most: Trajectory) -> float:
+    """What care a plan may have less than by its edges, since a car that leaves within a slot spends the rest of it at the
+    lower level. care : of an hour with a kWh above the rest level. [currency/(kWh·h)]"""
+    leaving = zip((departure.taking for departure in car.departures), at_most.before_leaving_kwh, strict=True)
+    return sum(care * taking.rest_h * min(taking.kwh, max(0.0, float(aboard) - car.rest_kwh)) for taking, aboard in leaving)
 
 
 def _weakest(units: Counts, story_of: Counts) -> Counts:
