@@ -43,7 +43,7 @@ def test_the_screens_have_no_serious_finding(demo: Served, open_page, viewport, 
     assert serious(page) == []
 
     page.get_by_role("link", name="Household").click()
-    page.get_by_role("button", name="+ A circuit").click()
+    page.get_by_role("button", name="+ A circuit").last.click()
     assert serious(page) == []
 
     page.get_by_role("link", name="Prices", exact=True).click()

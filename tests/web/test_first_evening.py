@@ -83,12 +83,32 @@ def test_a_circuit_is_added(demo: Served, open_page):
     page = open_page(demo.link)
     page.get_by_role("link", name="Household").click()
 
-    page.get_by_role("button", name="+ A circuit").click()
+    page.get_by_role("button", name="+ A circuit").last.click()
     answer(page, "+ A circuit", Name="street", Breaker="20")
     expect(page.get_by_role("button", name="street", exact=False).first).to_contain_text("lets 20 A through, 4.6 kW")
     expect(page.get_by_role("button", name="Prices")).to_contain_text("Three bands: 0.21437 a kWh, and 2 lines")
     page.get_by_role("link", name="The week painted, lines, dated prices and rivals").click()
     expect(page.get_by_role("heading", name="The week as it comes out")).to_be_visible()
+
+
+def test_a_circuit_is_drawn_under_the_panel_that_it_goes_through(demo: Served, open_page):
+    page = open_page(demo.link)
+    page.get_by_role("link", name="Household").click()
+    panel = page.get_by_role("listitem").filter(has=page.get_by_role("button", name=re.compile("^Garage panel"))).last
+    expect(panel).to_contain_text("carport")
+    expect(panel).not_to_contain_text("shed socket")
+
+    panel.get_by_role("button", name="+ A circuit").click()
+    answer(page, "+ A circuit", Name="workbench", Breaker="10")
+    expect(panel).to_contain_text("workbench")
+
+    panel.get_by_role("button", name=re.compile("^workbench")).click()
+    form = page.get_by_role("form", name="workbench")
+    form.get_by_role("button", name="More").click()
+    form.get_by_label("Through the panel").select_option("")
+    form.get_by_role("button", name="Save").click()
+    expect(panel).not_to_contain_text("workbench")
+    expect(page.get_by_role("button", name=re.compile("^workbench"))).to_be_visible()
 
 
 def test_the_household_fits_a_phone(demo: Served, open_page):

@@ -72,7 +72,10 @@ function choicesOf(field: FieldSpec, whole: WholeHousehold): [string, string][] 
       ["true", "yes"],
       ["false", "no"],
     ];
-  if (field.to) return whole[field.to].map((row) => [String(row.id), row.name]);
+  if (field.to) {
+    const rows = whole[field.to].map((row): [string, string] => [String(row.id), row.name]);
+    return field.required ? rows : [["", "none"], ...rows];
+  }
   return field.choices;
 }
 
