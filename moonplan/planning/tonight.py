@@ -205,7 +205,7 @@ def _car(made: Plan, i: int, decision: Decision, told: dict[str, Any], vehicle: 
         "bottleneck": told["bottleneck"],
         "sessions": told["sessions"][: len(sessions)],
         "pinnable": [_pinnable(made, i, session, inputs["pins"]) for session in sessions],
-        "to_key_in": _to_key_in(car, decision, problem.household.zone),
+        "to_key_in": _to_key_in(car, decision),
         "inputs": inputs,
     }
 
@@ -259,13 +259,14 @@ def _trip_of(decision: Decision, usable: float) -> dict[str, Any]:
     }
 
 
-def _to_key_in(car: Car, decision: Decision, zone: Any) -> list[dict[str, str]]:
+def _to_key_in(car: Car, decision: Decision) -> list[dict[str, str]]:
     """The settings for car and lead, in the order a person walks past them."""
     if not decision.sessions:
         return []
     first = decision.sessions[0]
     limit = float(car.limit_kwh[first.first]) / car.vehicle.usable_kwh
-    told = [{"where": car.lead.name or car.lead.id, "what": "current", "value": first.current}]
+    lead = car.lead.name or car.lead.id
+    told = [{"where": lead, "what": "current", "value": first.current}]
     if car.vehicle.cutoff:
         told.append({"where": car.name, "what": "stop by hand at", "value": f"{first.end:%H:%M}, {first.wall_kwh:.1f} kWh"})
     else:
@@ -274,6 +275,9 @@ def _to_key_in(car: Car, decision: Decision, zone: Any) -> list[dict[str, str]]:
         told.append({"where": car.name, "what": "timer", "value": f"start {first.start:%H:%M}"})
     elif car.control == "hand":
         told.append({"where": car.name, "what": "plug in", "value": f"at {first.start:%H:%M}"})
+    else:
+        on = " and ".join(f"{session.start:%H:%M}–{session.end:%H:%M}" for session in decision.sessions)
+        told.insert(1, {"where": lead, "what": "on", "value": on})
     expected = expectation(car, first.first_amps)
     after = f"{expected.volts:g} V, {expected.wall_kw:.1f} kW, {expected.range_km_per_h:.0f} km per hour"
     return [*told, {"where": "after ten minutes", "what": "you should see", "value": after}]

@@ -351,3 +351,23 @@ def test_the_habits_are_compared_on_the_household_s_own_night(signed_in: Browser
     assert status == 200
     assert len(levels) == 9
     assert levels["cheapest"] < levels["plug_and_go"]
+
+
+def test_what_is_to_be_keyed_in_is_told_as_a_person_walks_past_it(signed_in: Browser):
+    _, told = signed_in.get("/tonight")
+
+    def keyed_in(name: str) -> list[tuple[str, str, str]]:
+        return [(one["where"], one["what"], one["value"]) for one in car_of(told, name)["to_key_in"]]
+
+    # The wall unit steers Heron's charging itself, and Wren its own on the portable lead.
+    heron, wren = keyed_in("Heron"), keyed_in("Wren")
+    session = car_of(told, "Heron")["sessions"][0]
+    assert heron[:2] == [
+        ("wall unit", "current", "13.49 A, from 02:30 16 A"),
+        ("wall unit", "on", f"{session['start'][11:16]}–{session['end'][11:16]}"),
+    ]
+    assert wren[:3] == [
+        ("portable lead", "current", "10 A"),
+        ("Wren", "charge limit", "90%"),
+        ("Wren", "timer", "start 22:00"),
+    ]
