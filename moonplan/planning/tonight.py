@@ -181,6 +181,7 @@ def _car(made: Plan, i: int, decision: Decision, told: dict[str, Any], vehicle: 
     sessions = decision.sessions
     departures = told["departures"]
     inputs = _inputs(car, vehicle, the_night(problem.household), problem.household.now, problem.household.habit)
+    pinnable = [_pinnable(made, i, session, inputs["pins"]) for session in sessions]
     return {
         "id": car.id,
         "name": car.name,
@@ -204,8 +205,8 @@ def _car(made: Plan, i: int, decision: Decision, told: dict[str, Any], vehicle: 
         "limit_a": told["limit_a"],
         "bottleneck": told["bottleneck"],
         "sessions": told["sessions"][: len(sessions)],
-        "pinnable": [_pinnable(made, i, session, inputs["pins"]) for session in sessions],
-        "to_key_in": _to_key_in(car, decision),
+        "pinnable": pinnable,
+        "to_key_in": _to_key_in(car, decision, [f"{session['start']}–{session['end']}" for session in pinnable]),
         "inputs": inputs,
     }
 
@@ -259,8 +260,11 @@ def _trip_of(decision: Decision, usable: float) -> dict[str, Any]:
     }
 
 
-def _to_key_in(car: Car, decision: Decision) -> list[dict[str, str]]:
-    """The settings for car and lead, in the order a person walks past them."""
+def _to_key_in(car: Car, decision: Decision, offered: list[str]) -> list[dict[str, str]]:
+    """The settings for car and lead, in the order a person walks past them.
+
+    offered : from when to when there is current, also for a car that takes longer than expected.
+    """
     if not decision.sessions:
         return []
     first = decision.sessions[0]
@@ -276,8 +280,7 @@ def _to_key_in(car: Car, decision: Decision) -> list[dict[str, str]]:
     elif car.control == "hand":
         told.append({"where": car.name, "what": "plug in", "value": f"at {first.start:%H:%M}"})
     else:
-        on = " and ".join(f"{session.start:%H:%M}–{session.end:%H:%M}" for session in decision.sessions)
-        told.insert(1, {"where": lead, "what": "on", "value": on})
+        told.insert(1, {"where": lead, "what": "on", "value": " and ".join(offered)})
     expected = expectation(car, first.first_amps)
     after = f"{expected.volts:g} V, {expected.wall_kw:.1f} kW, {expected.range_km_per_h:.0f} km per hour"
     return [*told, {"where": "after ten minutes", "what": "you should see", "value": after}]
