@@ -13,13 +13,13 @@ from django.db import transaction
 
 from moonplan.core.mistakes import Mistake
 from moonplan.core.planner.balance import NightOfCar, nights_of, under_reserve_from
-from moonplan.core.planner.plan import Plan, document, plan
+from moonplan.core.planner.plan import Plan, document
 from moonplan.core.planner.remedies import Edit, OfNight, OfTrip, Remedy, remedies
 from moonplan.core.timegrid import night_of
 from moonplan.household import editing
 from moonplan.household.models import Evening, Household, Person, Trip, Vehicle
 from moonplan.planning import refining, usual
-from moonplan.planning.documents import as_core, household_document, planning_now
+from moonplan.planning.documents import household_document, planning_now
 from moonplan.planning.evenings import set_evening
 from moonplan.planning.heading import heading
 from moonplan.planning.standins import simulated
@@ -206,7 +206,7 @@ def _remedies(
     household: Household, vehicle_id: int, leave: datetime, nights: int, told_as: str | None = None
 ) -> list[Remedy]:
     # What a change costs is told by plans that are made alike, with and without it.
-    made = plan(as_core(_document(household, planning_now(), nights)), prove=False)
+    made = refining.at_once(_document(household, planning_now(), nights))
     for i, car in enumerate(made.problem.cars):
         for nth, departure in enumerate(car.departures):
             if car.id == str(vehicle_id) and departure.trip.leave == leave:
