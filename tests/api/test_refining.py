@@ -139,12 +139,11 @@ def test_a_better_plan_is_shown_before_it_is_known_how_good_it_is(signed_in: Bro
     _, better = signed_in.get("/days?nights=7")
     assert better["totals"] != shown["totals"]
 
-    searcher.step()
+    known = settled(signed_in, searcher, nights=7)
 
-    known = standing(signed_in, nights=7)
-    assert known["state"] == "settled"
+    assert known["steps"] == 4
     assert known["saves_at_most"] > 0
-    assert signed_in.get("/days?nights=7")[1]["totals"] == better["totals"]
+    assert signed_in.get("/days?nights=7")[1]["totals"]["cost"] <= better["totals"]["cost"] + 0.02
 
 
 def test_a_question_that_made_way_for_a_newer_one_goes_on_where_it_was_when_it_comes_back(
@@ -160,7 +159,7 @@ def test_a_question_that_made_way_for_a_newer_one_goes_on_where_it_was_when_it_c
     assert [step.cancelled() for step, _ in searcher.waiting] == [True, True, False]
     searcher.step()
 
-    assert standing(signed_in)["state"] == "settled"
+    assert standing(signed_in)["steps"] == 2
 
 
 def test_a_search_whose_process_is_killed_is_over_and_the_next_question_has_another(signed_in: Browser):

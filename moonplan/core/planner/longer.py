@@ -9,8 +9,8 @@ from moonplan.core.planner.candidates import Candidate, candidate
 from moonplan.core.planner.plan import carried_out, clearly_better, later, least_of, problem_of, soon
 from moonplan.core.planner.problem import Problem
 
-# A plan and its bound; of more than a few cars a plan twice more: of ten weeks of two cars none came out better.
-_FEW_CARS, _STEPS_OF_FEW, _STEPS_OF_MANY = 2, 2, 4
+# A plan and its bound; where cars are searched among, a plan twice more.
+_STEPS_OF_ONE, _STEPS_OF_MORE = 2, 4
 
 
 @dataclass(frozen=True)
@@ -46,5 +46,5 @@ def searched_on(text: str, so_far: Searched | None = None) -> Searched:
 def _told(problem: Problem, found: Candidate, least: float | None, *, steps: int) -> Searched:
     made = carried_out(problem, found.amps, least)
     proven = made is not None and made.tight
-    most = _STEPS_OF_FEW if len(problem.cars) <= _FEW_CARS else _STEPS_OF_MANY
+    most = _STEPS_OF_MORE if len(problem.cars) > 1 else _STEPS_OF_ONE
     return Searched([amps.tolist() for amps in found.amps], least, steps, over=proven or steps >= most)
