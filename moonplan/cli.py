@@ -104,7 +104,7 @@ def _plan_table(made: Plan, answer: dict[str, Any]) -> None:
             print(f"  does not charge: {told['no_charge']}")
         for s in told["sessions"]:
             print(
-                f"  {_clock(s['start'])} – {_clock(s['end'])}  {s['amps']:5.1f} A  {s['soc_from_pct']:3.0f} → "
+                f"  {_clock(s['start'])} – {_clock(s['end'])}  {s['current']:>6}  {s['soc_from_pct']:3.0f} → "
                 f"{s['soc_to_pct']:3.0f} %  {s['wall_kwh']:6.2f} kWh  {s['cost']:7.2f} {currency}  "
                 f"{s['range_km']:4.0f} km  {s['reason']}"
             )
