@@ -283,9 +283,12 @@ def test_a_session_that_goes_on_around_a_pinned_part_takes_it_along(demo: Served
     heron.get_by_text("By hand").click()
     heron.get_by_role("button", name=re.compile("^Pin .* A")).click()
     heron.get_by_role("button", name="Unpin 02:30").click()
+    expect(heron.get_by_role("textbox", name="Pinned to")).to_have_count(1)
     for name, clock in (("Pinned to", "03:30"), ("Pinned from", "03:00")):
         heron.get_by_role("textbox", name=name).fill(clock)
-        heron.get_by_role("textbox", name=name).press("Enter")
+        with page.expect_response("**/api/tonight/*"):
+            heron.get_by_role("textbox", name=name).press("Enter")
+        page.wait_for_timeout(300)
     expect(heron.get_by_role("button", name=re.compile("^Pin .* A"))).to_be_visible()
 
     block = page.get_by_role("button", name=re.compile("^Heron, .* A, "))
