@@ -12,13 +12,11 @@ import hashlib
 import json
 import multiprocessing
 from collections import OrderedDict
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from concurrent.futures import Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
 from threading import Lock
 from typing import Any
-
-import numpy as np
 
 from moonplan.core.household import Household
 from moonplan.core.planner.longer import Searched, searched_on
@@ -28,6 +26,7 @@ from moonplan.planning.documents import as_core
 from moonplan.planning.search_process import begin
 
 _KEPT = 8
+_NOTHING_KNOWN = {"saves_at_most": None, "proven": False}
 
 
 @dataclasses.dataclass
@@ -89,9 +88,6 @@ def standing(given: Mapping[str, Any]) -> dict[str, Any]:
     return {"state": "settled", "steps": steps, "better": better, **_how_good(known)}
 
 
-_NOTHING_KNOWN = {"saves_at_most": None, "proven": False}
-
-
 def _how_good(known: Plan) -> dict[str, Any]:
     # Under another habit than the cheapest, less may well be saved, but by plans that nobody asked for.
     claimed = all(known.problem.habit_of(car) == "cheapest" for car in known.problem.cars)
@@ -115,10 +111,12 @@ def _looked_at(asked: str, given: Mapping[str, Any]) -> _Search:
 
 
 def _begun(text: str, found: Searched | None) -> Future[Searched]:
+    global _pool
     try:
         return _workers().submit(searched_on, text, found)
     except BrokenProcessPool:
-        _let_go()
+        # The process was killed, as for want of memory: another takes its place.
+        _pool = None
         return _workers().submit(searched_on, text, found)
 
 
@@ -131,8 +129,6 @@ def _take_up(search: _Search) -> None:
     if step.cancelled():
         return
     search.failed = step.exception() is not None
-    if isinstance(step.exception(), BrokenProcessPool):
-        _let_go()
     if not search.failed:
         search.found = step.result()
 
@@ -160,7 +156,7 @@ def _bettered(made: Plan, asked: str) -> Plan:
         found = search.found
     if found is None:
         return made
-    better = carried_out(made.problem, _arrays(found.amps), found.bound)
+    better = carried_out(made.problem, found.setpoints, found.bound)
     if better is None:
         return made
     if clearly_better(better.outcome, made.outcome):
@@ -168,16 +164,6 @@ def _bettered(made: Plan, asked: str) -> Plan:
     # The bound is of plans that miss as little as what was found.
     same = made.outcome.missed_by_all == better.outcome.missed_by_all
     return dataclasses.replace(made, bound=better.bound) if same else made
-
-
-def _arrays(amps: Sequence[Sequence[float]]) -> list[Floats]:
-    return [np.array(of_car) for of_car in amps]
-
-
-def _let_go() -> None:
-    """Let go of a process that was killed, as for want of memory; the next step begins another."""
-    global _pool
-    _pool = None
 
 
 def _workers() -> ProcessPoolExecutor:

@@ -173,6 +173,7 @@ def test_a_search_whose_process_is_killed_is_over_and_the_next_question_has_anot
         time.sleep(0.1)
 
     assert standing(signed_in, nights=14)["state"] == "settled"
+    assert standing(signed_in, nights=2) == NOTHING_YET
     assert refining._workers().submit(os.getpid).result() != searcher
 
 

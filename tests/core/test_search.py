@@ -14,8 +14,9 @@ from moonplan.core.planner.habits import with_habits
 from moonplan.core.planner.one_car import CLOSER, COARSE, FINE, FINEST, OneCar, Surroundings, _Question, nothing_left
 from moonplan.core.planner.plan import coin, problem_of
 from moonplan.core.planner.problem import Problem, build
-from moonplan.core.planner.search import _Held, _Here, contended_slots, relieved, searched, swept
+from moonplan.core.planner.search import _elsewhere, _Held, _Here, contended_slots, relieved, searched, shifted, swept
 from moonplan.core.planner.together import plan_together, refined
+from moonplan.core.simulate import runs
 from moonplan.core.timegrid import Floats
 from tests.bench.families import a_family_household
 from tests.core.factories import LOSSLESS, NIGHT_BAND, a_car, a_circuit, a_household, a_lead, a_trip, at
@@ -284,7 +285,35 @@ def test_a_car_goes_first_that_each_planned_by_itself_would_come_second():
     assert broken_rules(problem, by_hand.amps) == []
     assert by_hand.outcome.short_kwh == 0
 
-    found = refined(problem, plan_together(problem))
+    late = filled_at(("15T22:45", "16T02:00", 16), ("16T02:00", "16T03:15", 13.49))
+    heron_first = candidate(problem, [late, filled_at(("16T02:00", "16T06:30", 10))])
+    assert broken_rules(problem, heron_first.amps) == []
+    assert heron_first.outcome.short_kwh == 0
 
-    assert found.outcome.short_kwh == 0
-    assert found.outcome.value <= by_hand.outcome.value + coin(problem) / 10
+    assert heron_first.outcome.value > by_hand.outcome.value + coin(problem)
+
+    # Not yet settled, the shifted one is half a coin from it.
+    for found, within in (
+        (shifted(problem, heron_first, effort=CLOSER), 0.5),
+        (refined(problem, plan_together(problem)), 0.1),
+    ):
+        assert broken_rules(problem, found.amps) == []
+        assert found.outcome.short_kwh == 0
+        assert found.outcome.value <= by_hand.outcome.value + within * coin(problem)
+
+
+def test_with_a_price_a_quarter_of_an_hour_there_are_not_many_more_other_times():
+    # Sessions begin and end, the car comes and leaves, and of some seventy changes of the price six: from and until each.
+    problem = a_family(7, cars=2, nights=1)
+    plan = plan_together(problem)
+    assert np.count_nonzero(np.diff(problem.prices.price)) > 60
+
+    assert sum(len(runs(amps)) for amps in plan.amps) <= 6
+    i, run = next((i, run) for i, amps in enumerate(plan.amps) for run in runs(amps))
+
+    times = list(_elsewhere(_Here(problem, plan, COARSE), i, run))
+
+    assert 0 < len(times) <= 2 * (2 * 6 + 4 + 6)
+    for night, held in times:
+        assert not (held.slots & ~night).any()
+        assert np.count_nonzero(night & ~held.slots) <= run.last - run.first + 1

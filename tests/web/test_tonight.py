@@ -253,13 +253,13 @@ def test_a_session_is_pulled_on_the_sheet_and_moved_with_the_keyboard(demo: Serv
 
     expect(block).to_have_accessible_name(re.compile("21:00–"))
     expect(page.get_by_text("Wren is pinned from 21:00 to 01:30")).to_be_visible()
-    block.press("ArrowRight")
-    expect(block).to_have_accessible_name(re.compile("21:15–"))
-    # It is the same block that has the focus: the next key goes on from there.
-    page.keyboard.press("Shift+ArrowLeft")
-    expect(wren.get_by_role("textbox", name="Pinned to")).to_have_value("01:30")
+    # It is the same block that has the focus. Keys in a hurry, faster than they are answered, all count.
+    for key in ("ArrowRight", "ArrowRight", "ArrowRight", "Shift+ArrowLeft"):
+        block.press(key)
+    expect(block).to_have_accessible_name(re.compile("21:45–"))
+    expect(wren.get_by_role("textbox", name="Pinned to")).to_have_value("02:00")
     page.get_by_role("button", name="Undo").click()
-    expect(wren.get_by_role("textbox", name="Pinned to")).to_have_value("01:45")
+    expect(wren.get_by_role("textbox", name="Pinned to")).to_have_value("02:15")
 
 
 def test_a_session_at_two_currents_is_pinned_at_both(demo: Served, open_page):

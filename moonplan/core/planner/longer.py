@@ -8,6 +8,7 @@ from moonplan.core.household import read
 from moonplan.core.planner.candidates import Candidate, candidate
 from moonplan.core.planner.plan import carried_out, clearly_better, later, least_of, problem_of, soon
 from moonplan.core.planner.problem import Problem
+from moonplan.core.timegrid import Floats
 
 # A plan and its bound; where cars are searched among, a plan twice more.
 _STEPS_OF_ONE, _STEPS_OF_MORE = 2, 4
@@ -26,6 +27,10 @@ class Searched:
     steps: int
     over: bool
 
+    @property
+    def setpoints(self) -> list[Floats]:
+        return [np.array(of_car) for of_car in self.amps]
+
 
 def searched_on(text: str, so_far: Searched | None = None) -> Searched:
     """One step on for a household document: a better plan, then what no plan can be below, then a better plan still.
@@ -35,7 +40,7 @@ def searched_on(text: str, so_far: Searched | None = None) -> Searched:
     problem = problem_of(read(text))
     if so_far is None:
         return _told(problem, later(problem, soon(problem)), None, steps=1)
-    found = candidate(problem, [np.array(of_car) for of_car in so_far.amps])
+    found = candidate(problem, so_far.setpoints)
     if so_far.steps == 1:
         return _told(problem, found, least_of(problem, found), steps=2)
     better = later(problem, found, again=so_far.steps - 1)

@@ -35,6 +35,8 @@ _KEPT_OFF, _FEW_SLOTS = 0.6, 0.75
 # How often cars taken out of nights are, as far as there are any, cars that charge there; how often the first of them is to
 # have one of its sessions at another time.
 _CHARGING_THERE, _ELSEWHERE = 0.7, 0.4
+# At how many edges, where the price changes most, such a time begins or ends.
+_PRICE_EDGES = 6
 # How often a car that is kept off may still charge at less; how often cars taken out of nights are held to less there, and
 # then how often each but the last of them.
 _HELD_TO_LESS, _SOME_HELD, _HELD = 0.4, 0.5, 0.7
@@ -292,8 +294,8 @@ def _made_way(here: _Here, i: int, others: Sequence[int], first: int, past: int)
     inside[first:past] = True
     for j in others:
         amps[j] = np.where(inside, pinned(here.problem.cars[j]), amps[j])
-    night, last = (int(np.searchsorted(edges, t, side="right")) - 1 for t in (first, max(first, past - 1)))
-    nights = max(0, night - 1), min(len(edges), last + 2)
+    night, next_night = _nights_of(here.problem, inside)
+    nights = max(0, night - 1), min(len(edges), next_night + 1)
     for j in (i, *others, i):
         amps[j] = here.planned(amps, j, nights)
     return amps
@@ -331,16 +333,18 @@ def _some_nights(
 
 def _elsewhere(here: _Here, i: int, run: Run) -> Iterator[tuple[Flags, _Held]]:
     """The night of a car's session, and the session held to another time in it: as long, and from or until an edge at which
-    a price changes, or which of the cars charge, or whether this one can."""
+    the price changes most, or which of the cars charge, or whether this one can."""
     problem, amps = here.problem, here.plan.amps
     edges = [*problem.grid.night_edges, problem.grid.n_slots]
     nth = int(np.searchsorted(edges, run.first, side="right"))
     begins, ends, length = edges[nth - 1], edges[nth], run.last - run.first + 1
     night = np.zeros(problem.grid.n_slots, dtype=np.bool_)
     night[begins:ends] = True
-    on = np.stack([problem.cars[i].chargeable, *(a > 0 for a in amps)])
-    changes = (on[:, 1:] != on[:, :-1]).any(axis=0) | (np.diff(problem.prices.price) != 0)
-    at = [begins + 1 + int(t) for t in np.flatnonzero(changes[begins : ends - 1])]
+    on = np.stack([problem.cars[i].chargeable, *(a > 0 for a in amps)])[:, begins:ends]
+    steps = np.abs(np.diff(problem.prices.price[begins:ends]))
+    prices = [t for t in np.argsort(-steps, kind="stable")[:_PRICE_EDGES] if steps[t] > 0]
+    changes = {*np.flatnonzero((on[:, 1:] != on[:, :-1]).any(axis=0)).tolist(), *prices}
+    at = {begins + 1 + int(t) for t in changes}
     for first in sorted({*at, *(edge - length for edge in at)} - {run.first}):
         off = night.copy()
         off[max(begins, first) : max(begins, first + length)] = False

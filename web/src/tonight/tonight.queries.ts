@@ -1,6 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { ApiError, api, type EveningEdit, type Tonight, told } from "../api/client";
+import { ApiError, api, type CarTonight, type EveningEdit, type Tonight, told } from "../api/client";
 import { answered } from "../shared/outdated";
+import { pinnedToo } from "./pins";
 
 const KEY = ["tonight"];
 
@@ -16,11 +17,31 @@ export type Edit = Omit<EveningEdit, "versions"> & { versions?: EveningEdit["ver
  * good plan where it is.
  */
 export function useEveningEdit(carId: string) {
+  return useEdit(carId, (edit: Edit) => edit);
+}
+
+/** How many minutes later a session is to be, and how many longer. */
+export interface Pull {
+  later: number;
+  longer: number;
+}
+
+/** Pulls one of a car's sessions elsewhere: from where it is once every edit before has been answered. */
+export function usePull(carId: string, nth: number) {
+  return useEdit(carId, ({ later, longer }: Pull, car) => {
+    const session = car?.pinnable[nth];
+    if (!session) throw new Error("the session is not there any more.");
+    return { pins: pinnedToo(car.inputs.pins, session, later, longer) };
+  });
+}
+
+function useEdit<Asked>(carId: string, editOf: (asked: Asked, shown?: CarTonight) => Edit) {
   const client = useQueryClient();
   return useMutation({
     scope: { id: "evening" },
-    mutationFn: (edit: Edit) => {
+    mutationFn: (asked: Asked) => {
       const shown = client.getQueryData<Tonight>(KEY)?.cars.find((car) => car.id === carId);
+      const edit = editOf(asked, shown);
       const body = { ...edit, versions: edit.versions ?? versionsOf(shown) };
       return told(api.PATCH("/api/tonight/{vehicle_id}", { params: { path: { vehicle_id: Number(carId) } }, body }));
     },

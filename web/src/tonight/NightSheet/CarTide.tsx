@@ -61,7 +61,7 @@ export function CarTide({ car, manner, onTell, ...place }: Props) {
           key={i}
           car={car}
           session={session}
-          pinnable={car.pinnable[i]}
+          nth={i}
           manner={manner}
           x={x}
           end={end}

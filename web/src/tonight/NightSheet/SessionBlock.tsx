@@ -1,20 +1,18 @@
 import { type KeyboardEvent, type PointerEvent, useState } from "react";
-import type { CarTonight, Schemas, SessionOut } from "../../api/client";
+import type { CarTonight, SessionOut } from "../../api/client";
 import type { Heights } from "../../shared/axis";
 import { amps, clock, energy, type Manner, money, percent } from "../../shared/format";
 import { SessionShape } from "../../shared/SessionShape";
 import water from "../../shared/Tide.module.css";
-import { stepped } from "../../shared/TimeField";
-import { pinnedToo } from "../pins";
-import { useEveningEdit } from "../tonight.queries";
+import { usePull } from "../tonight.queries";
 import classes from "./NightSheet.module.css";
 import type { Place } from "./place";
 
 interface Props extends Pick<Place, "x" | "end"> {
   car: CarTonight;
   session: SessionOut;
-  /** The session as it would be pinned. */
-  pinnable?: Schemas["Pinnable"];
+  /** Which of the car's sessions it is. */
+  nth: number;
   manner: Manner;
   blocks: Heights;
   onTell: (told: string) => void;
@@ -28,8 +26,8 @@ const KEYS: Record<string, number> = { ArrowLeft: -QUARTER, ArrowRight: QUARTER 
 const STILL = 4;
 
 /** A session on the sheet. Pulled, or moved with the arrow keys, it is pinned where it is left; the rest is planned around it. */
-export function SessionBlock({ car, session, pinnable, manner, x, end, blocks, onTell }: Props) {
-  const editing = useEveningEdit(car.id);
+export function SessionBlock({ car, session, nth, manner, x, end, blocks, onTell }: Props) {
+  const pulling = usePull(car.id, nth);
   const [pull, setPull] = useState<{ from: number; by: number } | null>(null);
   const start = new Date(session.start);
   const from = x(start) + (pull?.by ?? 0);
@@ -42,14 +40,16 @@ export function SessionBlock({ car, session, pinnable, manner, x, end, blocks, o
     `${money(session.cost, manner)}; ${session.reason}. After ten minutes: ${session.expect.volts} V, ` +
     `${session.expect.wall_kw.toFixed(1)} kW.`;
 
-  function move(minutes: number, longer = 0) {
-    if (!pinnable || (minutes === 0 && longer === 0)) return;
-    const [start, end] = [stepped(pinnable.start, minutes), stepped(pinnable.end, minutes + longer)];
-    onTell(`${car.name}: planning around ${start} to ${end} …`);
-    editing.mutate(
-      { pins: pinnedToo(car.inputs.pins, pinnable, minutes, longer) },
+  function move(later: number, longer = 0) {
+    if (!car.pinnable[nth] || (later === 0 && longer === 0)) return;
+    onTell(`${car.name}: planning around it …`);
+    pulling.mutate(
+      { later, longer },
       {
-        onSuccess: () => onTell(`${car.name} is pinned from ${start} to ${end}; “By hand” lets it go.`),
+        onSuccess: (plan) => {
+          const pinned = plan.cars.find(({ id }) => id === car.id)?.pinnable[nth];
+          onTell(`${car.name} is pinned from ${pinned?.start} to ${pinned?.end}; “By hand” lets it go.`);
+        },
         onError: (error) => onTell(`It stays where it was: ${error.message}`),
       },
     );
@@ -77,7 +77,7 @@ export function SessionBlock({ car, session, pinnable, manner, x, end, blocks, o
     <g
       role="button"
       aria-label={`${told} The arrow keys move it, with Shift they make it longer or shorter.`}
-      aria-busy={editing.isPending}
+      aria-busy={pulling.isPending}
       tabIndex={0}
       className={`${water.session} ${classes.movable}`}
       onFocus={() => onTell(told)}
@@ -96,7 +96,7 @@ export function SessionBlock({ car, session, pinnable, manner, x, end, blocks, o
       </g>
       {width > 34 && (
         <text className={classes.blockName} x={from + 5} y={blocks(0) - 7}>
-          {width > LETTER * long.length ? long : amps(session.currents[0]?.amps ?? 0)}
+          {width > LETTER * long.length ? long : amps(session.expect.amps)}
         </text>
       )}
     </g>
