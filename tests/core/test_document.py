@@ -3,10 +3,13 @@
 from dataclasses import replace
 from typing import Any
 
+import numpy as np
 import pytest
 
+from moonplan.core.planner.candidates import candidate
+from moonplan.core.planner.moves import improved
 from moonplan.core.planner.plan import Plan, document, plan
-from tests.core.factories import a_car, a_circuit, a_household, a_lead, a_trip
+from tests.core.factories import a_car, a_circuit, a_household, a_lead, a_trip, at
 
 
 def told(**changes: Any) -> dict[str, Any]:
@@ -53,6 +56,19 @@ def test_what_a_session_is_offered_is_told_from_each_change_on():
     assert session["reason"].endswith("; 1 A less would take 6 min longer")
     # On average, by the energy.
     assert session["amps"] == pytest.approx((3.68 * 16 + 1.61 * 14) / 5.29, abs=0.005)
+
+
+def test_a_session_that_would_take_longer_for_the_same_money_is_done_at_its_most():
+    # The same 5.29 kWh at one price: half an hour at 16 A and then 6 A come to no less than 16 A and then 14 A.
+    problem = an_hour_free_of_the_house().problem
+    ten = problem.grid.starts.index(at("2026-01-14T22:00:00+01:00"))
+    amps = np.zeros(problem.grid.n_slots)
+    amps[ten : ten + 2], amps[ten + 2 : ten + 13] = 16, 6
+
+    made = improved(problem, candidate(problem, [amps]), moves=0)
+
+    assert made.amps[0][ten : ten + 6].tolist() == [16, 16, 16, 16, 14, 14]
+    assert not made.amps[0][ten + 6 :].any()
 
 
 def test_of_many_changes_it_is_told_how_far_they_go():

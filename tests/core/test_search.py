@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 
 from moonplan.core.household import read
-from moonplan.core.planner.candidates import candidate, pinned, planned, surroundings
+from moonplan.core.planner.candidates import Candidate, candidate, pinned, planned, surroundings
 from moonplan.core.planner.constraints import broken_rules, room_for
 from moonplan.core.planner.habits import with_habits
 from moonplan.core.planner.one_car import CLOSER, COARSE, FINE, FINEST, OneCar, Surroundings, _Question, nothing_left
@@ -192,6 +192,61 @@ def test_a_car_that_is_held_to_less_takes_no_more_and_the_rest_of_its_week_makes
         assert amps[i][slots].max(initial=0.0) <= car.least_a
         assert broken_rules(problem, amps) == []
         assert candidate(problem, amps).outcome.cars[i].short_kwh <= plan.outcome.cars[i].short_kwh + 1e-3
+
+
+def test_a_car_that_was_planned_coarsely_does_no_worse_than_it_did_before():
+    # The other car leaves it the second night. What it did before still fits, and was planned more closely.
+    worse = 0
+    for seed in range(4):
+        problem = a_family(seed, cars=2, nights=4)
+        plan = plan_together(problem)
+        here, edges = _Here(problem, plan, COARSE), problem.grid.night_edges
+        for i, car in enumerate(problem.cars):
+            amps = list(plan.amps)
+            amps[1 - i] = amps[1 - i].copy()
+            amps[1 - i][edges[1] : edges[2]] = pinned(problem.cars[1 - i])[edges[1] : edges[2]]
+            mine, usually = plan.outcome.cars[i], surroundings(problem, plan.amps, i)
+            one_car = OneCar(problem, car, COARSE)
+            usual = one_car.usual(usually, mine.amps, mine.mean, mine.cautious)
+            anew = one_car.other_than_usual(usual, surroundings(problem, amps, i), 0, edges[3])
+
+            def all_with(of_car: Floats, i: int = i, problem: Problem = problem, amps: list[Floats] = amps) -> Candidate:
+                return candidate(problem, [*amps[:i], of_car, *amps[i + 1 :]])
+
+            before, coarse = all_with(plan.amps[i]), all_with(nothing_left(car, anew, problem))
+            found = all_with(here.planned(amps, i, (0, 3)))
+
+            assert not before.better_than(found)
+            assert not coarse.better_than(found)
+            worse += before.better_than(coarse)
+    assert worse
+
+
+def test_a_car_stays_with_its_plan_where_the_others_leave_it_nothing_more():
+    # Five hours of the night at 16 A, and on the next day two of 4 kW of sun.
+    problem = with_habits(
+        build(
+            a_household(
+                vehicles=[a_car(end_pct=90)],
+                solar_kw=[["2026-01-15T09:00:00+01:00", 4], ["2026-01-15T11:00:00+01:00", 0]],
+            )
+        )
+    )
+    plan, free = plan_together(problem), surroundings(problem, [pinned(problem.cars[0])], 0)
+    mine = plan.outcome.cars[0]
+    usual = OneCar(problem, problem.cars[0], COARSE).usual(free, mine.amps, mine.mean, mine.cautious)
+    charging, sunny = mine.amps > 0, free.sun_kwh > 0
+    assert all(some.any() for some in (charging & sunny, charging & ~sunny, ~charging))
+
+    def stays(*, room_a: Floats = free.room_a, sun_kwh: Floats = free.sun_kwh) -> bool:
+        return usual.stays(Surroundings(room_a, sun_kwh))
+
+    assert stays()
+    assert stays(room_a=np.where(charging, free.room_a, 0.0))
+    assert not stays(room_a=np.where(charging, free.room_a - 1, free.room_a))
+    assert not stays(room_a=free.room_a + 1)
+    assert not stays(sun_kwh=free.sun_kwh / 2)
+    assert not stays(sun_kwh=free.sun_kwh + 1)
 
 
 @pytest.mark.parametrize("seed", [4, 6])

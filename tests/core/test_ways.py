@@ -13,7 +13,7 @@ from moonplan.core.household import read
 from moonplan.core.planner.candidates import candidate, pinned, surroundings
 from moonplan.core.planner.constraints import broken_alone
 from moonplan.core.planner.habits import with_habits
-from moonplan.core.planner.one_car import COARSE, FINE, FINEST, Effort, OneCar, Surroundings, nothing_left
+from moonplan.core.planner.one_car import CLOSER, COARSE, FINE, FINEST, Effort, OneCar, Surroundings, nothing_left
 from moonplan.core.planner.outcome import Outcome, outcome
 from moonplan.core.planner.problem import Problem, build
 from moonplan.core.planner.search import contended_slots
@@ -259,7 +259,7 @@ def test_more_effort_is_at_least_as_good(which: tuple[int, int, str]):
 def test_at_its_most_current_the_mean_car_gets_no_further_ahead_than_the_layers_reach(which: tuple[int, int, str]):
     week = a_single_car(*which)
     car = week.cars[0]
-    one_car, _ = planned_alone(week, COARSE)
+    one_car, _ = planned_alone(week, CLOSER)
     always = np.where(car.chargeable, car.offered(alone_in(week).room_a), 0.0)
 
     mean, cautious = (car.run(always, rate, week.grid).soc_kwh for rate in (car.rate.mean, car.rate.cautious))

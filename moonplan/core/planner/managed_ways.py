@@ -49,6 +49,7 @@ def managed_amps(amps: Floats, aboard: tuple[float, float], width: int, car: Man
     nth = int(np.searchsorted(slots.trip_edge, since))
     tried = np.empty(worth.of.shape[3] + 8)
     choices = no_choices((CHOICES + 1) * width)
+    order = np.empty(len(choices.rank), dtype=np.int64)
     for t in range(since, n):
         while nth < len(slots.trip_edge) and slots.trip_edge[nth] == t:
             for w in range(many):
@@ -61,7 +62,8 @@ def managed_amps(amps: Floats, aboard: tuple[float, float], width: int, car: Man
                 came[t, w], flows[w] = w, False
             continue
         found = _choices(choices, t, ways, many, flows, tried, car)
-        many = _kept(choices, found, ways, came[t], chosen[t], flows, APART * pack.usable_kwh)
+        _sorted(choices, found, order)
+        many = _kept(choices, order, found, ways, came[t], chosen[t], flows, APART * pack.usable_kwh)
     best, way = np.inf, 0
     for w in range(many):
         found_worth = ways.paid[w] + value_at(n, OFF, ways.level[w], ways.mean[w], worth)
@@ -93,13 +95,16 @@ def _way_choices(choices: Choices, found: int, t: int, w: int, ways: Ways, start
     boost = mean < pack.boost_kwh - NOTHING
     if boost:
         many = min(many, 1)
-    highest, of_way = 0.0, found
-    for i in range(many):
-        _, after, _ = charged(tried[i], level, mean, slot, pack)
-        highest = max(highest, after)
+    needed, of_way = slot.need_kwh, found
+    if level < needed:  # at the most there is, if no current is enough
+        highest = 0.0
+        for i in range(many):
+            _, after, _ = charged(tried[i], level, mean, slot, pack)
+            highest = max(highest, after)
+        needed = min(needed, highest - 1e-12)
     for i in range(many):
         cost, after, mean_after = charged(tried[i], level, mean, slot, pack)
-        if after < min(slot.need_kwh, highest - 1e-12):
+        if after < needed:
             continue
         cost += paid + start + care + care_of(mean_after, pack)
         rank = rank_of(cost + value_at(t + 1, ON, after, mean_after, worth))
@@ -121,11 +126,32 @@ def _way_choices(choices: Choices, found: int, t: int, w: int, ways: Ways, start
     return found
 
 
-@compiled
-def _kept(choices: Choices, found: int, ways: Ways, came: Counts, chosen: Floats, flows: Flags, apart: float) -> int:
+@kernel
+def _sorted(choices: Choices, found: int, order: Counts) -> None:
+    """Fill in which choices promise most, in their order; of equal ones the first comes first."""
+    for nth in range(found):
+        at = nth
+        while at > 0 and choices.rank[order[at - 1]] > choices.rank[nth]:
+            order[at] = order[at - 1]
+            at -= 1
+        order[at] = nth
+
+
+@kernel
+def _kept(
+    choices: Choices,
+    order: Counts,
+    found: int,
+    ways: Ways,
+    came: Counts,
+    chosen: Floats,
+    flows: Flags,
+    apart: float,
+) -> int:
     """Go on with those choices that promise most, as many as there is room for; how many these are."""
     many = 0
-    for at in np.argsort(choices.rank[:found], kind="mergesort"):
+    for nth in range(found):
+        at = order[nth]
         level, mean, flowing = choices.level[at], choices.mean[at], choices.amps[at] > 0
         if is_near(ways, flows[:many], flowing, level, mean, apart):
             continue

@@ -7,7 +7,7 @@ import numpy as np
 
 from moonplan.core import hookup
 from moonplan.core.planner.candidates import Candidate, candidate
-from moonplan.core.planner.constraints import broken_alone, broken_rules, room_for
+from moonplan.core.planner.constraints import SLACK_A, broken_alone, broken_rules, room_for
 from moonplan.core.planner.outcome import short_kwh
 from moonplan.core.planner.problem import Car, Problem
 from moonplan.core.simulate import Run, runs
@@ -63,8 +63,8 @@ def _smoothed(problem: Problem, car: Car, i: int, best: Candidate) -> Candidate:
     price = _SMOOTH_PART_OF_PRICE * abs(problem.household.tariff.default_price)
     for run in runs(best.amps[i]):
         inside = slice(run.first, run.last + 1)
-        ragged = np.count_nonzero(np.diff(best.amps[i][inside]))
-        if ragged < 2 or not np.isnan(car.pinned_a[inside]).all():
+        less = best.amps[i][run.first : run.last] < room[run.first : run.last] - SLACK_A
+        if not less.any() or not np.isnan(car.pinned_a[inside]).all():
             continue
         amps = best.amps[i].copy()
         amps[inside] = room[inside]

@@ -11,10 +11,10 @@ from functools import cached_property
 import numpy as np
 
 from moonplan.core.planner import recursion
-from moonplan.core.planner.constraints import may_end, may_start
+from moonplan.core.planner.constraints import SLACK_A, may_end, may_start
 from moonplan.core.planner.managed_ways import managed_amps
 from moonplan.core.planner.problem import Car, Problem
-from moonplan.core.planner.slots import Counts, Managed, May, Pack, Slots, Timer, Worth, fully, needs, reachable
+from moonplan.core.planner.slots import NOTHING, Counts, Managed, May, Pack, Slots, Timer, Worth, fully, needs, reachable
 from moonplan.core.planner.timer_moves import moved_a_little
 from moonplan.core.planner.timer_ways import timer_amps
 from moonplan.core.simulate import Trajectory
@@ -47,7 +47,7 @@ class Effort:
     ways: int
 
 
-COARSE = Effort(states=50_000, levels_per_slot=2, layers=2, ways=2)
+COARSE = Effort(states=50_000, levels_per_slot=3, layers=1, ways=4)
 CLOSER = Effort(states=100_000, levels_per_slot=3, layers=3, ways=8)
 FINE = Effort(states=300_000, levels_per_slot=4, layers=4, ways=16)
 FINEST = Effort(states=300_000, levels_per_slot=4, layers=6, ways=32)
@@ -70,13 +70,21 @@ class Surroundings:
 
 @dataclass(frozen=True)
 class Usual:
-    """A plan of the car that is to be changed in part: its setpoints, shape (n_slots,) [A], what both cars do, and what its
-    recursion is asked."""
+    """A plan of the car that is to be changed in part: what the others leave it, its setpoints, shape (n_slots,) [A], what
+    both cars do, and what its recursion is asked."""
 
+    around: Surroundings
     amps: Floats
     mean: Trajectory
     cautious: Trajectory
     asked: "_Question"
+
+    def stays(self, around: Surroundings) -> bool:
+        """Whether the plan fits into other surroundings, at the same cost, which offer nothing more."""
+        usual = self.around
+        more = (around.room_a > usual.room_a + SLACK_A) | (around.sun_kwh > usual.sun_kwh + NOTHING)
+        dearer = (around.sun_kwh < usual.sun_kwh - NOTHING) & (self.amps > 0)
+        return not (more | dearer | (self.amps > around.room_a + SLACK_A)).any()
 
 
 class OneCar:
@@ -135,7 +143,7 @@ class OneCar:
     def usual(self, around: Surroundings, amps: Floats, mean: Trajectory, cautious: Trajectory) -> Usual:
         """A plan of the car with what its recursion is asked then."""
         aboard = (self._car.soc_kwh, self._car.soc_kwh)
-        return Usual(amps, mean, cautious, self._question(self._slots(around), 0, aboard))
+        return Usual(around, amps, mean, cautious, self._question(self._slots(around), 0, aboard))
 
     def other_than_usual(self, usual: Usual, around: Surroundings, since: int, until: int) -> Floats:
         """Setpoints from an edge on, against surroundings that are other than usual mostly before another edge.
@@ -356,7 +364,7 @@ def _aheads(car: Car, most_a: Floats, hours: float, n_layers: int) -> Floats:
     """Layers of how far the mean car may be ahead of the cautious one at each edge, shape (n_slots + 1, n_layers). [kWh]
 
     Even steps up to how far it is once the car has charged, at its most, all that it can hold and has driven, with no limit
-    that brought the two together.
+    that brought the two together; a single layer is half as far.
     At less current it may get further ahead, and the outermost layer counts: layers that reached as far as that would lie
     further apart, and nothing is gained by it.
 
@@ -376,7 +384,7 @@ def _aheads(car: Car, most_a: Floats, hours: float, n_layers: int) -> Floats:
     charged_kwh = np.minimum(always_kwh, np.maximum(0.0, car.limit_kwh.max() - car.soc_kwh + driven_kwh))
     ahead = ((mean_kw - cautious_kw) / np.maximum(cautious_kw, 1e-9)).max()
     far = np.maximum(ahead * charged_kwh, _LEAST_APART * car.vehicle.usable_kwh)
-    return np.outer(far, np.linspace(0.0, 1.0, n_layers))
+    return np.outer(far, np.linspace(0.0, 1.0, n_layers) if n_layers > 1 else [0.5])
 
 
 def _timer_currents(car: Car, most: float) -> Floats:

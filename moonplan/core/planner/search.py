@@ -13,7 +13,7 @@ from typing import NamedTuple
 import numpy as np
 
 from moonplan.core.planner.candidates import Candidate, candidate, pinned, surroundings
-from moonplan.core.planner.constraints import broken_rules, one_lead_groups, shared_limits
+from moonplan.core.planner.constraints import SLACK_A, broken_rules, one_lead_groups, shared_limits
 from moonplan.core.planner.guide import shared_prices
 from moonplan.core.planner.one_car import Effort, OneCar, Surroundings, Usual, nothing_left
 from moonplan.core.planner.problem import Car, Problem
@@ -142,26 +142,45 @@ class _Here:
     ) -> Floats:
         """Car i planned anew from one night on, against what the others do, shape (n_slots,). [A]
 
+        Unless it is held or asked for a toll, it goes on with what it did where that comes to less: a plan that is made
+        coarsely may be worse than the one before, and what others gain would be lost with it.
+
         nights : the first, and the one before which most of what others do is other than it was. toll : the part that it
             is asked for of what they would pay.
         """
         problem, car = self.problem, self.problem.cars[i]
         around = surroundings(problem, amps, i)
+        one_car, usual = self._one_car(i), self._usually(i)
+        if held is None and not toll and usual.stays(around):
+            return usual.amps
+        room_a = around.room_a
         if held is not None:
-            room_a = np.where(held.slots, np.minimum(around.room_a, held.most_a), around.room_a)
-            around = Surroundings(room_a, around.sun_kwh)
+            room_a = np.where(held.slots, np.minimum(room_a, held.most_a), room_a)
+        asked = Surroundings(room_a, around.sun_kwh)
         if toll:
             prices, export = _prices(problem), problem.prices.export_price
             dearer = np.maximum(0.0, prices.sun - export)
-            around = Surroundings(around.room_a, around.sun_kwh, toll * prices.toll(i), export + toll * dearer)
-        one_car = problem.once(("one car", i, self._effort), lambda: OneCar(problem, car, self._effort))
-        if i not in self._usual:
-            mine = self.plan.outcome.cars[i]
-            usually = surroundings(problem, self.plan.amps, i)
-            self._usual[i] = one_car.usual(usually, mine.amps, mine.mean, mine.cautious)
+            asked = Surroundings(room_a, around.sun_kwh, toll * prices.toll(i), export + toll * dearer)
         until = [*problem.grid.night_edges, problem.grid.n_slots][nights[1]]
-        planned = one_car.other_than_usual(self._usual[i], around, self._since(i, nights[0]), until)
-        return nothing_left(car, planned, problem)
+        planned = nothing_left(car, one_car.other_than_usual(usual, asked, self._since(i, nights[0]), until), problem)
+        return planned if held is not None or toll else self._or_as_before(amps, i, planned, room_a)
+
+    def _one_car(self, i: int) -> OneCar:
+        return self.problem.once(
+            ("one car", i, self._effort), lambda: OneCar(self.problem, self.problem.cars[i], self._effort)
+        )
+
+    def _usually(self, i: int) -> Usual:
+        if i not in self._usual:
+            mine, around = self.plan.outcome.cars[i], surroundings(self.problem, self.plan.amps, i)
+            self._usual[i] = self._one_car(i).usual(around, mine.amps, mine.mean, mine.cautious)
+        return self._usual[i]
+
+    def _or_as_before(self, amps: list[Floats], i: int, planned: Floats, room_a: Floats) -> Floats:
+        """A car's new setpoints, or those it has or had in the plan, where they fit as well and come to less."""
+        before = [a for a in (amps[i], self.plan.amps[i]) if not (a > room_a + SLACK_A).any()]
+        found = [candidate(self.problem, [*amps[:i], a, *amps[i + 1 :]]) for a in (planned, *before)]
+        return min(found, key=lambda one: one.outcome.rank).amps[i] if before else planned
 
     def _since(self, i: int, night: int) -> int:
         """The edge at which a night begins, or an earlier one where a session goes on into it."""

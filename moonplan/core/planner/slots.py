@@ -219,11 +219,30 @@ def levels_at(edge: int, worth: Worth) -> Levels:
 @kernel
 def value_at(edge: int, phase: int, level: float, mean: float, worth: Worth) -> float:
     """Value at an edge in a phase, at both levels, by linear interpolation."""
+    at, part, low, share = _place_at(edge, level, mean, worth)
+    return _between(worth.of[edge] if edge < worth.until else worth.later[edge], phase, at, part, low, share)
+
+
+@kernel
+def values_at(found: Floats, edge: int, phase: int, level: float, mean: float, worth: Worth) -> None:
+    """Fill in values at an edge in as many phases as there is room for, from one on."""
+    at, part, low, share = _place_at(edge, level, mean, worth)
+    values = worth.of[edge] if edge < worth.until else worth.later[edge]
+    for i in range(len(found)):
+        found[i] = _between(values, phase + i, at, part, low, share)
+
+
+@kernel
+def _place_at(edge: int, level: float, mean: float, worth: Worth) -> tuple[int, float, int, float]:
+    """The level and the layer at or below where a car is, and the shares of the next."""
     place = (level - worth.floor_kwh) / worth.step_kwh
     at = max(worth.first[edge], min(worth.past[edge] - 2, int(place)))
-    part = min(1.0, max(0.0, place - at))
     low, share = layer_of(worth.aheads[edge], mean - level)
-    values = worth.of[edge] if edge < worth.until else worth.later[edge]
+    return at, min(1.0, max(0.0, place - at)), low, share
+
+
+@kernel
+def _between(values: Floats, phase: int, at: int, part: float, low: int, share: float) -> float:
     found = values[low, phase, at] + part * (values[low, phase, at + 1] - values[low, phase, at])
     if share > 0:
         other = values[low + 1, phase, at] + part * (values[low + 1, phase, at + 1] - values[low + 1, phase, at])

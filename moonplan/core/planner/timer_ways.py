@@ -16,6 +16,7 @@ from moonplan.core.planner.slots import (
     charged,
     slot_at,
     value_at,
+    values_at,
     waiting_low,
 )
 from moonplan.core.planner.ways import (
@@ -182,8 +183,9 @@ def _without(
         slot = slot_at(t, slots, 0.0)
         free = np.isnan(slot.pinned_a)
         if free and may.start[t] and slot.room_a > 0 and not (goes_on and t == edge):
+            values_at(waits.promise[w, t - first], t, 1, level, mean, worth)
             for i in range(len(currents)):
-                waits.promise[w, t - first, i] = spent + value_at(t, i + 1, level, mean, worth)
+                waits.promise[w, t - first, i] += spent
         missed, level, mean, nth = asked_at(t, level, mean, nth, never, slots)
         spent += missed
         waits.paid[w, t - first], waits.nth[w, t - first] = spent, nth

@@ -22,10 +22,10 @@ _ROUNDS = 3
 _MOST_ORDERS = 6
 _CONTROLS = ("hand", "timer", "managed")
 # How many tries a search has for each pair of cars and night, soon.
-_SOON = 0.45
+_SOON = 0.7
 # How many slots of cars a search plans anew in all, soon and thoroughly: so many at the least, for few nights need more
 # tries than their number tells; and at the most, for a month of many cars is left at that.
-_SLOTS_SOON, _SLOTS_THOROUGHLY = (8_000, 80_000), (10_000, 600_000)
+_SLOTS_SOON, _SLOTS_THOROUGHLY = (8_000, 120_000), (10_000, 1_000_000)
 # Up to how many cars are planned finely soon, and up to how many slots of cars later.
 _FEW_CARS, _SLOTS_FINELY = 2, 4_000
 # Up to how many slots of cars every session is tried at other times of its night: a night of several cars.
@@ -43,7 +43,7 @@ class _Long(NamedTuple):
 
 
 # Two cars are soon as good as they can be at little effort; of more the next try is worth more than a closer one.
-_LONG_OF_FEW, _LONG_OF_MANY = _Long(CLOSER, 2.0, 0.5), _Long(COARSE, 3.0, 1.5)
+_LONG_OF_FEW, _LONG_OF_MANY = _Long(CLOSER, 2.0, 0.5), _Long(COARSE, 4.0, 2.0)
 
 
 def plan_together(problem: Problem) -> Candidate:
