@@ -43,7 +43,7 @@ class _Long(NamedTuple):
 
 
 # Two cars are soon as good as they can be at little effort; of more the next try is worth more than a closer one.
-_LONG_OF_FEW, _LONG_OF_MANY = _Long(CLOSER, 2.0, 0.5), _Long(COARSE, 4.0, 2.0)
+_LONG_OF_FEW, _LONG_OF_MANY = _Long(CLOSER, 2.0, 0.5), _Long(COARSE, 3.5, 1.5)
 
 
 def plan_together(problem: Problem) -> Candidate:
