@@ -11,6 +11,9 @@ from typing import Any
 
 import pytest
 
+from moonplan.core.household import Household
+from moonplan.core.planner.at_once import at_once
+from moonplan.core.planner.plan import Plan, carried_out, problem_of
 from moonplan.planning import refining
 from tests.api.conftest import Browser
 
@@ -46,6 +49,22 @@ def searcher(monkeypatch: pytest.MonkeyPatch) -> Iterator[ByHand]:
     refining._searches.clear()
 
 
+@pytest.fixture
+def a_first_plan_in_haste(monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
+    """What is shown at once is a plan in which the cars charge as soon as they can."""
+
+    def in_haste(household: Household, *, prove: bool) -> Plan:
+        problem = problem_of(household)
+        made = carried_out(problem, at_once(problem))
+        assert made is not None
+        return made
+
+    monkeypatch.setattr(refining, "plan", in_haste)
+    refining._first.clear()
+    yield
+    refining._first.clear()
+
+
 def standing(browser: Browser, nights: int | None = None) -> dict[str, Any]:
     status, told = browser.get("/refinement" if nights is None else f"/refinement?nights={nights}")
     assert status == 200
@@ -69,6 +88,7 @@ def test_what_tonight_shows_stays_where_nothing_better_is_found(signed_in: Brows
     assert signed_in.get("/tonight")[1]["revision"] == shown["revision"]
 
 
+@pytest.mark.usefixtures("a_first_plan_in_haste")
 def test_tonight_and_the_days_ask_the_same_with_as_many_nights_and_show_the_same_better_plan(
     signed_in: Browser, searcher: ByHand
 ):
@@ -129,6 +149,7 @@ def test_one_car_s_night_is_proven(signed_in: Browser, searcher: ByHand):
 NOTHING_YET = {"state": "searching", "steps": 0, "better": False, "saves_at_most": None, "proven": False}
 
 
+@pytest.mark.usefixtures("a_first_plan_in_haste")
 def test_a_better_plan_is_shown_before_it_is_known_how_good_it_is(signed_in: Browser, searcher: ByHand):
     _, shown = signed_in.get("/days?nights=7")
     assert standing(signed_in, nights=7) == NOTHING_YET

@@ -6,10 +6,13 @@ import numpy as np
 import pytest
 
 from moonplan.core.household import read
-from moonplan.core.planner.candidates import candidate
+from moonplan.core.planner import longer
+from moonplan.core.planner.at_once import at_once
+from moonplan.core.planner.candidates import Candidate, candidate
 from moonplan.core.planner.longer import Searched, searched_on
 from moonplan.core.planner.outcome import Outcome
-from moonplan.core.planner.plan import clearly_better, coin, plan, problem_of
+from moonplan.core.planner.plan import clearly_better, later, plan, problem_of
+from moonplan.core.planner.problem import Problem
 from tests.bench.families import a_family_household
 from tests.core.factories import LOSSLESS, NIGHT_BAND, a_car, a_circuit, a_document, a_household, a_lead
 
@@ -53,18 +56,36 @@ def test_a_plan_that_is_proven_is_not_searched_on_whatever_the_number_of_cars():
     assert last.bound == pytest.approx(3 * 5 * 0.10, abs=0.015)
 
 
-def test_a_plan_is_looked_for_twice_more_with_other_tries():
-    # Three cars want more than there is for two nights; which of them has how much of the cheap hours takes long to find.
+def test_a_plan_is_looked_for_twice_more_with_other_tries(monkeypatch: pytest.MonkeyPatch):
+    # Three cars that want more than there is for two nights.
     text = json.dumps(a_family_household(56, cars=3, nights=2))
+    tries: list[int] = []
 
-    first, known, _, last = steps_of(text)
+    def noted(problem: Problem, found: Candidate, *, again: int = 0) -> Candidate:
+        tries.append(again)
+        return later(problem, found, again=again)
+
+    monkeypatch.setattr(longer, "later", noted)
+    first, known, third, last = steps_of(text)
 
     problem = problem_of(read(text))
-    soon, later = (candidate(problem, one.setpoints).outcome for one in (first, last))
+    soon, then = (candidate(problem, one.setpoints).outcome for one in (first, last))
+    assert tries == [0, 1, 2]
     assert known.amps == first.amps
-    assert last.bound == known.bound
-    assert later.short_kwh == pytest.approx(soon.short_kwh, abs=1e-5)
-    assert later.value < soon.value - coin(problem)
+    assert third.bound == last.bound == known.bound
+    assert then.rank <= soon.rank
+
+
+def test_a_poor_plan_gives_way_to_a_better_one_of_a_later_step():
+    # All three charge as soon as they can, dearly, and the search is told that this is the best so far.
+    text = json.dumps(a_family_household(56, cars=3, nights=2))
+    problem = problem_of(read(text))
+    poor = candidate(problem, at_once(problem))
+
+    third = searched_on(text, Searched([amps.tolist() for amps in poor.amps], bound=0.0, steps=2, over=False))
+
+    assert (third.steps, third.bound, third.over) == (3, 0.0, False)
+    assert clearly_better(candidate(problem, third.setpoints).outcome, poor.outcome)
 
 
 def a_night_with_two_prices(amps_at: dict[int, float]) -> Outcome:
