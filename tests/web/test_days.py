@@ -94,7 +94,7 @@ def test_a_night_without_a_plug_is_planned_around(demo: Served, open_page):
     thursday = page.get_by_role("checkbox", name="Wren can be plugged in on the night of Thursday 15 January")
     expect(thursday).to_be_checked()
 
-    thursday.click()
+    thursday.uncheck()
 
     expect(page.get_by_text("not that night")).to_be_visible()
     expect(thursday).not_to_be_checked()
@@ -203,7 +203,7 @@ def test_a_plan_that_was_on_its_way_before_an_edit_does_not_come_back_after_it(d
         page.wait_for_timeout(50)
     page.unroute("**/api/days?*")
 
-    thursday.click()
+    thursday.uncheck()
     expect(page.get_by_text("not that night")).to_be_visible()
     answer_when(page, asked, 2)
     page.wait_for_timeout(300)

@@ -80,7 +80,7 @@ def test_a_shortage_is_told_in_km(demo: Served, open_page):
 
     # 150 km take 21.15 kWh; with the reserve more than fits, so all 22 are wanted, and the night gives them all.
     expect(wren).to_contain_text("Charge on the way: 3.5 kWh")
-    wren.get_by_role("checkbox", name="Not plugged in tonight").click()
+    wren.get_by_role("checkbox", name="Not plugged in tonight").check()
     # Without the night 1.1 of 22 kWh are aboard: 20.9 kWh are missing, 148 km.
     expect(wren).to_contain_text("Short by 148 km (20.9 kWh) for Thursday: 5 % of the 100 % needed.")
 
@@ -93,7 +93,7 @@ def test_tonight_only(demo: Served, open_page):
     expect(wren.get_by_role("heading", level=2)).to_contain_text("at 6 A")
     wren.get_by_role("spinbutton", name="Limit tonight").fill("70")
     expect(wren).to_contain_text("→ 70 %")
-    wren.get_by_role("checkbox", name="Not plugged in tonight").click()
+    wren.get_by_role("checkbox", name="Not plugged in tonight").check()
     expect(wren.get_by_role("heading", level=2)).to_contain_text("Leave Wren unplugged tonight: not plugged in tonight")
 
 

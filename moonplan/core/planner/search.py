@@ -150,8 +150,8 @@ class _Here:
         """
         problem, car = self.problem, self.problem.cars[i]
         around = surroundings(problem, amps, i)
-        one_car, usual = self._one_car(i), self._usually(i)
-        if held is None and not toll and usual.stays(around):
+        one_car, usual, freely = self._one_car(i), self._usually(i), held is None and not toll
+        if freely and usual.stays(around):
             return usual.amps
         room_a = around.room_a
         if held is not None:
@@ -163,7 +163,7 @@ class _Here:
             asked = Surroundings(room_a, around.sun_kwh, toll * prices.toll(i), export + toll * dearer)
         until = [*problem.grid.night_edges, problem.grid.n_slots][nights[1]]
         planned = nothing_left(car, one_car.other_than_usual(usual, asked, self._since(i, nights[0]), until), problem)
-        return planned if held is not None or toll else self._or_as_before(amps, i, planned, room_a)
+        return self._or_as_before(amps, i, planned, room_a) if freely else planned
 
     def _one_car(self, i: int) -> OneCar:
         return self.problem.once(

@@ -1,5 +1,6 @@
 import { type Dispatch, Fragment, type SetStateAction } from "react";
 import { distance, energy, type Manner, money, nightShort, nightTitle, percent } from "../shared/format";
+import { Tick } from "../shared/Tick";
 import classes from "./Days.module.css";
 import type { CarDays, Days, Trip, useDaysEdit } from "./days.queries";
 import { TripChip } from "./TripChip";
@@ -103,23 +104,22 @@ function Row({ first, car, n, manner, edit, editing, setEditing }: RowProps & { 
         {row.short_kwh > 0 && <strong className={classes.short}>short by {energy(row.short_kwh)}</strong>}
       </td>
       <td data-label="plugged in">
-        <label>
-          <input
-            type="checkbox"
-            aria-label={`${car.name} can be plugged in on the night of ${nightTitle(row.night)}`}
-            checked={asked ?? !row.kept_unplugged}
-            onChange={(event) =>
-              edit.mutate({
-                what: "night",
-                car: car.id,
-                night: row.night,
-                version: row.evening_version,
-                plugged_in: event.currentTarget.checked,
-              })
-            }
-          />{" "}
+        <Tick
+          label={`${car.name} can be plugged in on the night of ${nightTitle(row.night)}`}
+          ticked={asked ?? !row.kept_unplugged}
+          told={sent ?? row}
+          onTick={(ticked) =>
+            edit.mutate({
+              what: "night",
+              car: car.id,
+              night: row.night,
+              version: row.evening_version,
+              plugged_in: ticked,
+            })
+          }
+        >
           {row.kept_unplugged ? "not that night" : row.plugged_in ? `to ${percent(row.high_pct)}` : "need not be"}
-        </label>
+        </Tick>
       </td>
     </tr>
   );

@@ -1,8 +1,8 @@
-import { useEffect, useState } from "react";
 import type { CarTonight, EveningEdit } from "../api/client";
 import fields from "../shared/Field.module.css";
 import { amps, type Manner } from "../shared/format";
 import { NumberField } from "../shared/NumberField";
+import { Tick } from "../shared/Tick";
 import { TimeField } from "../shared/TimeField";
 import classes from "./Tonight.module.css";
 
@@ -16,10 +16,6 @@ interface Props {
 /** What a person decides for this one night; empty means as usual. */
 export function EveningInputs({ car, errors, edit }: Props) {
   const { inputs } = car;
-  // The tick shows at once; what the server answers, or is being asked, takes over from it.
-  const [ticked, setTicked] = useState<boolean | null>(null);
-  // biome-ignore lint/correctness/useExhaustiveDependencies: new inputs end the tick of its own
-  useEffect(() => setTicked(null), [inputs]);
   return (
     <fieldset className={classes.evening} style={{ border: 0, padding: 0 }}>
       <legend className="visually-hidden">Tonight only, {car.name}</legend>
@@ -73,17 +69,9 @@ export function EveningInputs({ car, errors, edit }: Props) {
           onCommit={(value) => edit({ ready_by: value === "" ? null : value })}
         />
       </span>
-      <label>
-        <input
-          type="checkbox"
-          checked={ticked ?? !inputs.plugged_in}
-          onChange={(event) => {
-            setTicked(event.currentTarget.checked);
-            edit({ plugged_in: !event.currentTarget.checked });
-          }}
-        />
+      <Tick ticked={!inputs.plugged_in} told={inputs} onTick={(ticked) => edit({ plugged_in: !ticked })}>
         Not plugged in tonight
-      </label>
+      </Tick>
     </fieldset>
   );
 }
