@@ -102,20 +102,9 @@ def trajectory(
     rest_kwh : level above which hours count as spent high. [kWh]
     """
     takings = Takings.of(()) if takings is None else takings
-    soc = np.empty(grid.n_slots + 1)
-    gained, wall, fraction = np.zeros(grid.n_slots), np.zeros(grid.n_slots), np.zeros(grid.n_slots)
-    before = np.zeros(len(takings.edge))
-    wall_kw = np.minimum(intake.volts * intake.phases / 1000 * amps, intake.most_wall_kw)
-    above = _run(
-        wall_kw,
-        limit_kwh,
-        takings,
-        (grid.hours, usable_kwh, rest_kwh),
-        (rate.efficiency, rate.overhead_kw, intake.onboard_kw, intake.taper_from),
-        soc_kwh,
-        (soc, gained, wall, fraction, before),
-    )
-    return Trajectory(soc, gained, wall, fraction, before, above)
+    chain = (intake.volts * intake.phases / 1000, intake.most_wall_kw)
+    pack = (rate.efficiency, rate.overhead_kw, intake.onboard_kw, intake.taper_from)
+    return Trajectory(*_run(amps, limit_kwh, takings, chain, pack, (grid.hours, usable_kwh, rest_kwh), soc_kwh))
 
 
 @compiled
@@ -130,19 +119,26 @@ def draw(battery_kw: float, wall_kw: float, level_kwh: float, limit_kwh: float, 
 
 @compiled
 def _run(
-    wall_kw: Floats,
+    amps: Floats,
     limit_kwh: Floats,
     takings: Takings,
+    chain: tuple[float, float],
+    pack: tuple[float, float, float, float],
     battery: tuple[float, float, float],
-    intake: tuple[float, float, float, float],
     level: float,
-    told: tuple[Floats, Floats, Floats, Floats, Floats],
-) -> float:
-    """Fill what is told of each slot, and give the kWh·h above rest."""
+) -> tuple[Floats, Floats, Floats, Floats, Floats, float]:
+    """What a `Trajectory` tells.
+
+    chain : wall power of an ampere, and the most. pack : efficiency, overhead, on-board charger's power, taper.
+    battery : a slot's hours, and the usable and the rest level. level : SoC at the first edge. [kWh]
+    """
+    kw_per_a, most_wall_kw = chain
+    efficiency, overhead_kw, onboard_kw, taper_from = pack
     hours, usable_kwh, rest_kwh = battery
-    efficiency, overhead_kw, onboard_kw, taper_from = intake
-    soc, gained, wall, fraction, before = told
-    above, nth, n = 0.0, 0, len(wall_kw)
+    n = len(amps)
+    soc, before = np.empty(n + 1), np.empty(len(takings.edge))
+    gained, wall, fraction = np.zeros(n), np.zeros(n), np.zeros(n)
+    above, nth = 0.0, 0
     for t in range(n + 1):
         while nth < len(takings.edge) and takings.edge[nth] == t:
             before[nth] = level
@@ -154,17 +150,16 @@ def _run(
         soc[t] = level
         if t == n:
             break
-        if wall_kw[t] > 0:
-            battery_kw, drawn_kw = accepted_kw(
-                wall_kw[t], level / usable_kwh, efficiency, overhead_kw, onboard_kw, taper_from
-            )
+        if amps[t] > 0:
+            wall_kw = min(kw_per_a * amps[t], most_wall_kw)
+            battery_kw, drawn_kw = accepted_kw(wall_kw, level / usable_kwh, efficiency, overhead_kw, onboard_kw, taper_from)
             fraction[t], gained[t], wall[t] = draw(battery_kw, drawn_kw, level, limit_kwh[t], hours)
         above += _area_above(level, gained[t], fraction[t], rest_kwh) * hours
         if 0 < fraction[t] < 1:
             level = limit_kwh[t]
         else:
             level += gained[t]
-    return above
+    return soc, gained, wall, fraction, before, above
 
 
 @compiled

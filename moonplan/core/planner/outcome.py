@@ -47,6 +47,7 @@ class CarOutcome:
     """One car under its setpoints, whatever the others do.
 
     aboard_kwh : of the cautious car at what is asked, in the order of `Asked`, shape (n_asked,). [kWh]
+    mean_kw : mean wall power, shape (n_slots,). [kW]
     waited_ah : current not offered, times hours, while the car could charge below its boost level. [A·h]
     unwished_kwh : what is missing of what the car's habit wants aboard. [kWh]
     """
@@ -54,6 +55,7 @@ class CarOutcome:
     amps: Floats
     mean: Trajectory
     cautious: Trajectory
+    mean_kw: Floats
     sessions: list[Run]
     starts: int
     asked: Asked
@@ -140,9 +142,11 @@ class Outcome:
         """What counts before any money: total shortage, the earlier one shorter, then waiting below a boost level."""
         if not self.cars:
             return 0.0, (), 0.0
+        times, waited_ah = _times(self.problem, self.cars), round(sum(car.waited_ah for car in self.cars), 5)
+        if not any(car.short_kwh for car in self.cars):
+            return 0.0, times.nothing, waited_ah
         shorts = np.concatenate([car.shorts_kwh for car in self.cars])
-        by_time = np.bincount(_nth_time(self.problem, self.cars), weights=shorts)
-        waited_ah = round(sum(car.waited_ah for car in self.cars), 5)
+        by_time = np.bincount(times.nth, weights=shorts)
         return round(float(shorts.sum()), 5), tuple(np.round(by_time, 5).tolist()), waited_ah
 
     @cached_property
@@ -170,7 +174,7 @@ def outcome(problem: Problem, amps: Sequence[Floats]) -> Outcome:
     """Run the simulator over setpoints (per car, shape (n_slots,) [A])."""
     grid, prices = problem.grid, problem.prices
     cars = tuple(_car_outcome(problem, i, a) for i, a in enumerate(amps))
-    part_kw = tuple(car.mean.wall_kwh / grid.hours for car in cars)
+    part_kw = tuple(car.mean_kw for car in cars)
     ev_kw = _total(part_kw, grid.n_slots)
     return Outcome(
         problem=problem,
@@ -185,12 +189,26 @@ def outcome(problem: Problem, amps: Sequence[Floats]) -> Outcome:
 
 
 def _total(part_kw: Sequence[Floats], n_slots: int) -> Floats:
-    return np.asarray(np.sum(part_kw, axis=0)) if part_kw else np.zeros(n_slots)
+    total = np.zeros(n_slots)
+    for part in part_kw:
+        total += part
+    return total
 
 
-def _nth_time(problem: Problem, cars: Sequence[CarOutcome]) -> npt.NDArray[np.int64]:
-    """Of each that is asked of the cars in turn, the how-manieth of all times at which something is asked."""
-    return problem.once("times", lambda: np.unique(np.concatenate([car.asked.at_s for car in cars]), return_inverse=True)[1])
+class _Times(NamedTuple):
+    """nth : of each that is asked of the cars in turn, the how-manieth of all times at which something is asked, shape
+    (n_asked,). nothing : of each of the times that nothing is missed."""
+
+    nth: npt.NDArray[np.int64]
+    nothing: tuple[float, ...]
+
+
+def _times(problem: Problem, cars: Sequence[CarOutcome]) -> _Times:
+    def found() -> _Times:
+        times, nth = np.unique(np.concatenate([car.asked.at_s for car in cars]), return_inverse=True)
+        return _Times(nth, (0.0,) * len(times))
+
+    return problem.once("times", found)
 
 
 def _weighed(problem: Problem, part_kw: Sequence[Floats], ev_kw: Floats) -> float:
@@ -221,6 +239,7 @@ def car_outcome(problem: Problem, car: Car, amps: Floats) -> CarOutcome:
         amps,
         mean,
         cautious,
+        mean.wall_kwh / problem.grid.hours,
         found,
         len(found) - going_on,
         asked,

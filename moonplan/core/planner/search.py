@@ -18,6 +18,7 @@ from moonplan.core.planner.guide import shared_prices
 from moonplan.core.planner.one_car import Effort, OneCar, Surroundings, Usual, nothing_left
 from moonplan.core.planner.problem import Car, Problem
 from moonplan.core.planner.sharing import SharedPrices
+from moonplan.core.planner.splice import spliced
 from moonplan.core.simulate import Run, runs
 from moonplan.core.timegrid import Flags, Floats
 
@@ -131,11 +132,15 @@ class _Here:
         self._usual: dict[int, Usual] = {}
 
     def or_better(self, amps: Sequence[Floats]) -> "_Here":
-        """Other setpoints, if they are better and break no rule."""
+        """Other setpoints, or some nights of them, if they are better and break no rule."""
         found = candidate(self.problem, amps)
-        if not found.better_than(self.plan) or broken_rules(self.problem, found.amps):
-            return self
-        return _Here(self.problem, found, self._effort)
+        nights = spliced(self.problem, self.plan, found)
+        tried = [found] if nights is None else [found, candidate(self.problem, nights)]
+        best = self.plan
+        for one in tried:
+            if one.better_than(best) and not broken_rules(self.problem, one.amps):
+                best = one
+        return self if best is self.plan else _Here(self.problem, best, self._effort)
 
     def planned(
         self, amps: list[Floats], i: int, nights: tuple[int, int], *, held: _Held | None = None, toll: float = 0.0
@@ -179,8 +184,11 @@ class _Here:
     def _or_as_before(self, amps: list[Floats], i: int, planned: Floats, room_a: Floats) -> Floats:
         """A car's new setpoints, or those it has or had in the plan, where they fit as well and come to less."""
         before = [a for a in (amps[i], self.plan.amps[i]) if not (a > room_a + SLACK_A).any()]
-        found = [candidate(self.problem, [*amps[:i], a, *amps[i + 1 :]]) for a in (planned, *before)]
-        return min(found, key=lambda one: one.outcome.rank).amps[i] if before else planned
+        others = {a.tobytes(): a for a in (planned, *before)}.values()
+        if len(others) == 1:
+            return planned
+        found = [candidate(self.problem, [*amps[:i], a, *amps[i + 1 :]]) for a in others]
+        return min(found, key=lambda one: one.outcome.rank).amps[i]
 
     def _since(self, i: int, night: int) -> int:
         """The edge at which a night begins, or an earlier one where a session goes on into it."""
