@@ -51,6 +51,67 @@ def test_another_car_may_have_the_current_in_the_cheaper_hours():
     assert any("has the current in the cheaper hours" in one for one in reasons)
 
 
+def test_two_cars_have_what_a_third_would_like():
+    # Wren and Teal are pinned at 6 A through the two cheap hours, and 3 A are no current to charge at.
+    cheap = {"name": "cheap", "price": 0.1, "from": "22:00", "to": "00:00"}
+    hours = {"start": "2026-01-14T22:00:00+01:00", "end": "2026-01-15T00:00:00+01:00", "amps": 6}
+    names = {"wren": "Wren", "teal": "Teal"}
+    told_of_heron = reason(
+        supply=ONE_LEG,
+        leads=[a_lead(), *(a_lead(id=f"{name} lead", circuit=name) for name in names)],
+        circuits=[a_circuit(), *(a_circuit(id=name) for name in names)],
+        vehicles=[
+            a_car(end_pct=60),
+            *(a_car(id=name, name=shown, lead=f"{name} lead") for name, shown in names.items()),
+        ],
+        rates=[LOSSLESS, *(LOSSLESS | {"vehicle": name, "lead": f"{name} lead"} for name in names)],
+        pins=[hours | {"id": name, "vehicle": name} for name in names],
+        tariff={"default_price": 0.3, "bands": [cheap]},
+    )
+
+    assert "since Wren and Teal have the current in the cheaper hours" in told_of_heron
+
+
+ONE_LEG = {"leg_voltage_v": 230, "legs": 1, "rating_a": 16, "continuous_factor": 1.0, "base_margin_a": 1}
+
+
+def test_who_has_the_rest_of_the_current_is_named_and_until_when():
+    # 15 A on one leg, and Wren is pinned at 6 A for the first two of the eight cheap hours; Heron wants them all.
+    answer = told(
+        supply=ONE_LEG,
+        leads=[a_lead(), a_lead(id="second", circuit="shed")],
+        circuits=[a_circuit(), a_circuit(id="shed")],
+        vehicles=[a_car(soc_pct=10, end_pct=80), a_car(id="wren", name="Wren", lead="second")],
+        rates=[LOSSLESS, LOSSLESS | {"vehicle": "wren", "lead": "second"}],
+        pins=[
+            {
+                "id": "p",
+                "vehicle": "wren",
+                "amps": 6,
+                "start": "2026-01-14T22:00:00+01:00",
+                "end": "2026-01-15T00:00:00+01:00",
+            }
+        ],
+    )
+    heron = answer["vehicles"][0]["sessions"][0]["reason"]
+
+    assert "; from 22:00 until 00:00 no more, since Wren has the rest of leg L1 of the supply" in heron
+
+
+def test_the_house_may_have_the_rest_of_the_current():
+    # The house's 1.15 kW are 5 A of 16, and 1 A is kept free. 18 kWh are all but ten minutes of the cheap hours at 10 A.
+    assert "; no more, since the house has the rest of leg L1 of the supply; 16 A would" in reason(
+        supply=ONE_LEG,
+        base_load_kw=[["00:00", 1.15]],
+        leads=[a_lead(control="timer", steps_a=[6, 9, 10, 16])],
+        vehicles=[a_car(end_pct=86, daily_limit_pct=90, control="timer")],
+    )
+
+
+def test_a_session_at_all_that_its_chain_carries_needs_no_reason_for_no_more():
+    assert "no more" not in reason(vehicles=[a_car(end_pct=64)])
+
+
 def test_the_habit_is_named_where_it_asks():
     assert reason(habit="nightly").startswith("up to 80%, as the habit asks")
 

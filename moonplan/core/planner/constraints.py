@@ -118,15 +118,9 @@ def room_for(problem: Problem, amps: Sequence[Floats], i: int) -> Floats:
     car = problem.cars[i]
     room = np.where(car.chargeable & ~beside_a_pin(car), car.limit_a, 0.0)
     for limit in shared_limits(problem):
-        if i not in limit.weights:
-            continue
-        taken = np.zeros(problem.grid.n_slots)
-        for j, weight in limit.weights.items():
-            if j != i:
-                own = np.where(amps[j] > 0, problem.cars[j].limit_a, 0.0) if limit.of_full_limits else amps[j]
-                taken += weight * own
-        left = (limit.capacity - taken) / limit.weights[i]
-        room = np.where(left >= car.limit_a - 1e-9, room, 0.0) if limit.of_full_limits else np.minimum(room, left)
+        if i in limit.weights:
+            left = left_of(limit, problem, amps, i)
+            room = np.where(left >= car.limit_a - 1e-9, room, 0.0) if limit.of_full_limits else np.minimum(room, left)
     for group in one_lead_groups(problem):
         if i in group:
             taken_by_others = np.any([amps[j] > 0 for j in group if j != i], axis=0)
@@ -135,6 +129,15 @@ def room_for(problem: Problem, amps: Sequence[Floats], i: int) -> Floats:
                 if taken_by_others[stretch.start : stretch.stop].any():
                     room[stretch.start : stretch.stop] = 0.0
     return np.maximum(0.0, room)
+
+
+def left_of(limit: SharedLimit, problem: Problem, amps: Sequence[Floats], i: int) -> Floats:
+    """What the others leave a car of one capacity that it shares, shape (n_slots,) [A]"""
+    taken = np.zeros(problem.grid.n_slots)
+    for j, weight in limit.weights.items():
+        if j != i:
+            taken += weight * (np.where(amps[j] > 0, problem.cars[j].limit_a, 0.0) if limit.of_full_limits else amps[j])
+    return (limit.capacity - taken) / limit.weights[i]
 
 
 def beside_a_pin(car: Car) -> Flags:

@@ -1,22 +1,28 @@
 """Why a session is there: what it serves, why then, and what one step more or less would change (rules, section 8);
 and what binds where a departure is short."""
 
+from collections.abc import Sequence
 from dataclasses import replace
 from datetime import datetime
 from typing import Literal
 
 import numpy as np
 
-from moonplan.core.planner.constraints import room_for
+from moonplan.core.planner.constraints import left_of, room_for, shared_limits
 from moonplan.core.planner.outcome import Outcome, outcome
 from moonplan.core.planner.problem import Car, Problem, chargeable_slots
 from moonplan.core.simulate import NOTHING_KWH, Run
 from moonplan.core.timegrid import Flags, Floats
 
+# Currents nearer than this are the same. [A]
+_SAME_A = 0.005
+
 
 def reason(problem: Problem, plan: Outcome, i: int, run: Run) -> str:
-    """One sentence without its full stop: what the session of car i serves, then why it stands where it stands."""
-    parts = [_serves(problem, plan, i, run), _why_then(problem, plan, i, run), _a_step_away(problem, plan, i, run)]
+    """One sentence without its full stop: what the session of car i serves, then why it stands where it stands
+    and at no more, and what another current would change."""
+    told = (_serves, _why_then, _why_no_more, _a_step_away)
+    parts = [part(problem, plan, i, run) for part in told]
     return "; ".join(part for part in parts if part)
 
 
@@ -85,7 +91,7 @@ def _why_not_cheaper(problem: Problem, plan: Outcome, i: int, cheaper: Flags) ->
     taken = unused & (room_for(problem, [one.amps for one in plan.cars], i) < car.least_a - 1e-9)
     if (taken == unused).all():
         names = [other.name for j, other in enumerate(problem.cars) if j != i and (plan.cars[j].amps[taken] > 0).any()]
-        return f"{' and '.join(names) or 'the house'} has the current in the cheaper hours"
+        return f"{_have(names)} the current in the cheaper hours"
     last = car.departures[0].taking.edge if car.departures else problem.grid.n_slots
     if not unused[:last].any():
         return "the cheaper hours come after it has left"
@@ -94,12 +100,41 @@ def _why_not_cheaper(problem: Problem, plan: Outcome, i: int, cheaper: Flags) ->
     return None
 
 
+def _have(names: Sequence[str]) -> str:
+    """Who has something that a car would like: others, or where there are none the house."""
+    return f"{' and '.join(names)} have" if len(names) > 1 else f"{names[0] if names else 'the house'} has"
+
+
+def _why_no_more(problem: Problem, plan: Outcome, i: int, run: Run) -> str | None:
+    """Who has the rest where the session is at its least, takes all that is left to it, and its chain would carry more."""
+    car, all_amps = problem.cars[i], [one.amps for one in plan.cars]
+    # In its last slot a session may have less, to end where it should.
+    inside = slice(run.first, max(run.last, run.first + 1))
+    amps, room = all_amps[i][inside], car.offered(room_for(problem, all_amps, i))[inside]
+    all_there_is = (amps < car.offered(car.limit_a)[inside] - _SAME_A) & (amps > room - _SAME_A)
+    if not all_there_is.any() or not np.isnan(car.pinned_a[run.first]):
+        return None
+    tight = run.first + np.flatnonzero(all_there_is & (amps < amps[all_there_is].min() + _SAME_A))
+    binding = min(
+        (limit for limit in shared_limits(problem) if i in limit.weights),
+        key=lambda limit: float(left_of(limit, problem, all_amps, i)[tight].mean()),
+    )
+    names = [problem.cars[j].name for j in binding.weights if j != i and (all_amps[j][tight] > 0).any()]
+    rest = f"no more, since {_have(names)} the rest of {binding.subject}"
+    if car.control != "managed" or len(tight) == len(amps):
+        return rest
+    first, past = int(tight[0]), int(tight[-1]) + 1
+    since = f"from {_time(problem.grid.starts[first], problem)} " if first > run.first else ""
+    until = f"until {_time(problem.grid.starts[past], problem)} " if past < run.first + len(amps) else ""
+    return f"{since}{until}{rest}" if past - first == len(tight) else f"at times {rest}"
+
+
 def _a_step_away(problem: Problem, plan: Outcome, i: int, run: Run) -> str | None:
     """How much sooner or later the session would be through at the next step of current, up and down, all along."""
     car, mine = problem.cars[i], plan.cars[i]
     offered = mine.amps[run.first : run.last + 1]
     # In its last slot a session may have less, to end where it should.
-    at_one = float(np.ptp(offered[:-1])) < 0.005 if len(offered) > 1 else True
+    at_one = float(np.ptp(offered[:-1])) < _SAME_A if len(offered) > 1 else True
     offered = offered[:1] if at_one else offered
     gained = float(mine.mean.gained_kwh[run.first : run.last + 1].sum())
     here = _hours_for(car, gained, offered)
@@ -172,6 +207,10 @@ def _at_home(problem: Problem, car: Car) -> Flags:
 
 def _mean_price(price: Floats, weights: Floats) -> float:
     return float(np.average(price, weights=weights)) if weights.sum() > 0 else float(price.mean())
+
+
+def _time(instant: datetime, problem: Problem) -> str:
+    return instant.astimezone(problem.household.zone).strftime("%H:%M")
 
 
 def _day_and_time(instant: datetime, problem: Problem) -> str:
