@@ -1,4 +1,5 @@
 import { area, curveLinear, line } from "d3-shape";
+import type { ReactNode } from "react";
 import type { CarTonight } from "../../api/client";
 import { heights, type Point, steps } from "../../shared/axis";
 import { clock, type Manner, percent } from "../../shared/format";
@@ -15,6 +16,16 @@ interface Props extends Place {
 }
 
 const BLOCKS = 30;
+/** How wide the name of a departure is, about. */
+const NAME = 84;
+
+interface LeaveProps {
+  at: Date;
+  top: number;
+  low: number;
+  place: Place;
+  children: ReactNode;
+}
 
 /** A car's tide: SoC between high water (limit in force) and low water (reserve), with its sessions beneath. */
 export function CarTide({ car, manner, onTell, ...place }: Props) {
@@ -70,25 +81,25 @@ export function CarTide({ car, manner, onTell, ...place }: Props) {
         />
       ))}
       {car.departure && new Date(car.departure.leave) <= last && (
-        <g>
-          <line
-            className={classes.leave}
-            x1={x(new Date(car.departure.leave))}
-            x2={x(new Date(car.departure.leave))}
-            y1={top}
-            y2={bottom + 4 + BLOCKS}
-          />
-          {!place.narrow && (
-            <text
-              className={classes.note}
-              x={x(new Date(car.departure.leave)) - 4}
-              y={bottom + BLOCKS - 6}
-              textAnchor="end"
-            >
-              leaves {clock(car.departure.leave, manner)}
-            </text>
-          )}
-        </g>
+        <Leave at={new Date(car.departure.leave)} top={top} low={bottom + 4 + BLOCKS} place={place}>
+          leaves {clock(car.departure.leave, manner)}
+        </Leave>
+      )}
+    </g>
+  );
+}
+
+/** When a car leaves; named to the right, where it is away and has no session, if there is room. */
+function Leave({ at, top, low, place, children }: LeaveProps) {
+  const x = place.x(at);
+  const after = place.x(new Date(place.end)) - x > NAME;
+  return (
+    <g>
+      <line className={classes.leave} x1={x} x2={x} y1={top} y2={low} />
+      {!place.narrow && (
+        <text className={classes.note} x={after ? x + 4 : x - 4} y={low - 10} textAnchor={after ? "start" : "end"}>
+          {children}
+        </text>
       )}
     </g>
   );
