@@ -58,6 +58,25 @@ def test_what_a_session_is_offered_is_told_from_each_change_on():
     assert session["amps"] == pytest.approx((3.68 * 16 + 1.61 * 14) / 5.29, abs=0.005)
 
 
+def test_a_session_has_less_only_at_its_end_where_its_last_slot_cannot_have_so_little():
+    # 14 kWh at 8 A (0.46 kWh a quarter of an hour) are 30 quarters and 0.2 kWh, less than 6 A give in a 31st. At one price
+    # all ways to have them come to the same; of 31 quarters three may have 6.49 A: 28 × 0.46 + 3 × 0.373 = 14.0.
+    answer = document(
+        plan(
+            a_household(
+                leads=[a_lead(max_a=8)],
+                vehicles=[a_car(end_pct=78)],
+            ),
+            prove=False,
+        )
+    )
+
+    (session,) = answer["vehicles"][0]["sessions"]
+    currents = [change["amps"] for change in session["currents"]]
+    assert currents == [8, pytest.approx(6.5, abs=0.02)]
+    assert session["battery_kwh"] == pytest.approx(14, abs=0.01)
+
+
 def test_a_session_that_would_take_longer_for_the_same_money_is_done_at_its_most():
     # The same 5.29 kWh at one price: half an hour at 16 A and then 6 A come to no less than 16 A and then 14 A.
     problem = an_hour_free_of_the_house().problem

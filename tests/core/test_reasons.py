@@ -108,6 +108,21 @@ def test_the_house_may_have_the_rest_of_the_current():
     )
 
 
+def test_a_circuit_that_is_shared_evenly_is_named():
+    # 16 A for two leads, wanted or not: 8 A each, and 8 h of that are 14.7 of the 14 kWh that are wanted.
+    assert "; no more, since circuit carport is shared evenly" in reason(
+        leads=[a_lead(), a_lead(id="second")],
+        circuits=[a_circuit(sharing="even")],
+        vehicles=[a_car(end_pct=78), a_car(id="wren", lead="second", soc_pct=80)],
+        rates=[LOSSLESS, LOSSLESS | {"vehicle": "wren", "lead": "second"}],
+    )
+
+
+def test_a_habit_that_charges_slowly_is_named():
+    # 7 kWh in the eight cheap hours: 6 A, the least there is, take 5 h.
+    assert "; no more, as the habit asks" in reason(habit="low_current", vehicles=[a_car(end_pct=64)])
+
+
 def test_a_session_at_all_that_its_chain_carries_needs_no_reason_for_no_more():
     assert "no more" not in reason(vehicles=[a_car(end_pct=64)])
 

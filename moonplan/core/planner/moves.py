@@ -22,6 +22,8 @@ _LENGTHS_TRIED = 8
 _SMOOTH_PART_OF_PRICE = 0.004
 # How many pairs of changes to single slots are tried at most.
 _PAIRS_TRIED = 2500
+# How many slots at a session's end may have less, all the same.
+_SLOTS_LESS = 12
 # By how many slots a session is tried earlier or later.
 _SHIFTS = (-16, -4, -1, 1)
 
@@ -53,7 +55,7 @@ def improved(problem: Problem, start: Candidate, *, moves: int) -> Candidate:
 
 
 def _smoothed(problem: Problem, car: Car, i: int, best: Candidate) -> Candidate:
-    """Each session of a managed car at the most there is, less only in its last slot, where that costs next to nothing.
+    """Each session of a managed car at the most there is, less only at its end, where that costs next to nothing.
 
     Many currents in one price come to the same, and nobody wants to see them.
     """
@@ -74,9 +76,14 @@ def _smoothed(problem: Problem, car: Car, i: int, best: Candidate) -> Candidate:
         smooth = _as_good(problem, best, i, amps)
         if smooth is None:
             continue
-        lowered = _lowered(problem, car, i, smooth, last, last)
-        if lowered.outcome.weighed <= best.outcome.weighed + price:
-            best = lowered
+        # One slot may be too much at the least current and too little without.
+        for first in range(last, max(run.first, last - _SLOTS_LESS), -1):
+            if amps[first] < amps[last] - SLACK_A or amps[first] > amps[last] + SLACK_A:
+                break
+            lowered = _lowered(problem, car, i, smooth, first, last)
+            if lowered.outcome.weighed <= best.outcome.weighed + price:
+                best = lowered
+                break
     return best
 
 

@@ -11,6 +11,7 @@ import numpy as np
 from moonplan.core.planner.constraints import left_of, room_for, shared_limits
 from moonplan.core.planner.outcome import Outcome, outcome
 from moonplan.core.planner.problem import Car, Problem, chargeable_slots
+from moonplan.core.planner.slots import Counts
 from moonplan.core.simulate import NOTHING_KWH, Run
 from moonplan.core.timegrid import Flags, Floats
 
@@ -106,27 +107,49 @@ def _have(names: Sequence[str]) -> str:
 
 
 def _why_no_more(problem: Problem, plan: Outcome, i: int, run: Run) -> str | None:
-    """Who has the rest where the session is at its least, takes all that is left to it, and its chain would carry more."""
+    """Why the session is at no more where it is at its least, if others have the rest or it is held to less than its chain
+    carries."""
     car, all_amps = problem.cars[i], [one.amps for one in plan.cars]
+    if car.delivery is None or not np.isnan(car.pinned_a[run.first]):
+        return None
     # In its last slot a session may have less, to end where it should.
     inside = slice(run.first, max(run.last, run.first + 1))
-    amps, room = all_amps[i][inside], car.offered(room_for(problem, all_amps, i))[inside]
-    all_there_is = (amps < car.offered(car.limit_a)[inside] - _SAME_A) & (amps > room - _SAME_A)
-    if not all_there_is.any() or not np.isnan(car.pinned_a[run.first]):
+    amps, most = all_amps[i][inside], car.offered(car.limit_a)[inside]
+    room = car.offered(room_for(problem, all_amps, i))[inside]
+    squeezed = (amps > room - _SAME_A) & (room < most - _SAME_A)
+    held = (amps > most - _SAME_A) & (most < car.delivery.amps - _SAME_A)
+    if not (squeezed.any() or held.any()):
         return None
-    tight = run.first + np.flatnonzero(all_there_is & (amps < amps[all_there_is].min() + _SAME_A))
+    where = squeezed if squeezed.any() else held
+    tight = where & (amps < amps[where].min() + _SAME_A)
+    slots = run.first + np.flatnonzero(tight)
+    if squeezed.any():
+        why = f"since {_who_has_the_rest(problem, all_amps, i, slots)}"
+    elif problem.habit_of(car) == "low_current":
+        why = "as the habit asks"
+    else:
+        why = f"since circuit {car.circuit.name or car.circuit.id} is shared evenly"
+    return f"{_when(problem, run, amps, tight)}no more, {why}"
+
+
+def _who_has_the_rest(problem: Problem, amps: Sequence[Floats], i: int, slots: Counts) -> str:
+    """Of what car i shares, that which leaves it least in some slots, and who else charges by it there."""
     binding = min(
         (limit for limit in shared_limits(problem) if i in limit.weights),
-        key=lambda limit: float(left_of(limit, problem, all_amps, i)[tight].mean()),
+        key=lambda limit: float(left_of(limit, problem, amps, i)[slots].mean()),
     )
-    names = [problem.cars[j].name for j in binding.weights if j != i and (all_amps[j][tight] > 0).any()]
-    rest = f"no more, since {_have(names)} the rest of {binding.subject}"
-    if car.control != "managed" or len(tight) == len(amps):
-        return rest
-    first, past = int(tight[0]), int(tight[-1]) + 1
-    since = f"from {_time(problem.grid.starts[first], problem)} " if first > run.first else ""
-    until = f"until {_time(problem.grid.starts[past], problem)} " if past < run.first + len(amps) else ""
-    return f"{since}{until}{rest}" if past - first == len(tight) else f"at times {rest}"
+    names = [problem.cars[j].name for j in binding.weights if j != i and (amps[j][slots] > 0).any()]
+    return f"{_have(names)} the rest of {binding.subject}"
+
+
+def _when(problem: Problem, run: Run, amps: Floats, tight: Flags) -> str:
+    """When a session is at no more, with a space behind; nothing where it never has more."""
+    inside, more = np.flatnonzero(tight), amps > amps[tight].max() + _SAME_A
+    first, past = int(inside[0]), int(inside[-1]) + 1
+    if more[first:past].any():
+        return "at times "
+    since = f"from {_time(problem.grid.starts[run.first + first], problem)} " if more[:first].any() else ""
+    return since + (f"until {_time(problem.grid.starts[run.first + past], problem)} " if more[past:].any() else "")
 
 
 def _a_step_away(problem: Problem, plan: Outcome, i: int, run: Run) -> str | None:
