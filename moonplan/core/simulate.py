@@ -9,13 +9,10 @@ from datetime import datetime
 from typing import NamedTuple
 
 import numpy as np
-import numpy.typing as npt
 
 from moonplan.core.compiled import compiled
 from moonplan.core.rates import Intake, Rate, accepted_kw
-from moonplan.core.timegrid import Floats, Grid
-
-Slots = npt.NDArray[np.int64]
+from moonplan.core.timegrid import Counts, Floats, Grid
 
 # A gap to a limit or a requirement below this is none. [kWh]
 NOTHING_KWH = 1e-6
@@ -44,7 +41,7 @@ class Taking:
 class Takings(NamedTuple):
     """Takings in order of time, as arrays of shape (n_takings,): see `Taking`."""
 
-    edge: Slots
+    edge: Counts
     kwh: Floats
     rest_h: Floats
 
@@ -193,7 +190,7 @@ def sessions(amps: Floats, mean: Trajectory) -> list[Run]:
 
 
 @compiled
-def _runs(amps: Floats, drawn: Floats) -> Slots:
+def _runs(amps: Floats, drawn: Floats) -> Counts:
     """First and last slot of the runs of offered current in which something is drawn, shape (n_runs, 2)."""
     found = np.empty((len(amps) // 2 + 1, 2), dtype=np.int64)
     many, t = 0, 0

@@ -14,6 +14,7 @@ import numpy as np
 import numpy.typing as npt
 
 Seconds = npt.NDArray[np.int64]
+Counts = npt.NDArray[np.int64]
 Floats = npt.NDArray[np.float64]
 Flags = npt.NDArray[np.bool_]
 

@@ -125,6 +125,8 @@ def test_a_habit_that_charges_slowly_is_named():
 
 def test_a_session_at_all_that_its_chain_carries_needs_no_reason_for_no_more():
     assert "no more" not in reason(vehicles=[a_car(end_pct=64)])
+    # At 240 V the on-board charger has its 3.68 kW at 15.34 A already.
+    assert "no more" not in reason(vehicles=[a_car(end_pct=64)], rates=[LOSSLESS | {"voltage_v": 240}])
 
 
 def test_the_habit_is_named_where_it_asks():

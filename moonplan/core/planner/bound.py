@@ -14,7 +14,7 @@ from typing import NamedTuple
 import numpy as np
 
 from moonplan.core.planner.bound_currents import currents_of, most_current
-from moonplan.core.planner.bound_recursion import Alone, Counts, least
+from moonplan.core.planner.bound_recursion import Alone, least
 from moonplan.core.planner.bound_stories import Stories, one_story, parts, stories_of
 from moonplan.core.planner.constraints import may_end, may_start
 from moonplan.core.planner.guide import shared_prices
@@ -23,7 +23,7 @@ from moonplan.core.planner.problem import Car, Problem, Wish
 from moonplan.core.planner.sharing import SharedPrices
 from moonplan.core.rates import Rate
 from moonplan.core.simulate import Trajectory
-from moonplan.core.timegrid import Flags, Floats
+from moonplan.core.timegrid import Counts, Flags, Floats
 
 # Units to a slot's gain: for the figure that is given, and while the prices are sharpened.
 _UNITS_PER_SLOT = 160

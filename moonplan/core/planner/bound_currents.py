@@ -6,10 +6,9 @@ from typing import NamedTuple
 
 import numpy as np
 
-from moonplan.core.planner.bound_recursion import Counts
 from moonplan.core.planner.problem import Car
 from moonplan.core.rates import Rate
-from moonplan.core.timegrid import Floats
+from moonplan.core.timegrid import Counts, Floats
 
 # Into how many windows the span of a continuous timer's currents is cut.
 _TIMER_WINDOWS = 3

@@ -6,9 +6,7 @@ import numpy as np
 import numpy.typing as npt
 
 from moonplan.core.compiled import compiled, kernel
-from moonplan.core.timegrid import Flags, Floats
-
-Counts = npt.NDArray[np.int64]
+from moonplan.core.timegrid import Counts, Flags, Floats
 
 _WAITING = 0
 

@@ -8,10 +8,9 @@ each time between two trips in which it can have been last.
 from typing import NamedTuple
 
 import numpy as np
-import numpy.typing as npt
 
 from moonplan.core.planner.problem import Car
-from moonplan.core.timegrid import Floats
+from moonplan.core.timegrid import Counts, Floats
 
 
 class Stories(NamedTuple):
@@ -20,7 +19,7 @@ class Stories(NamedTuple):
     least_kwh, most_kwh : what the mean car had charged in all when each story began, shapes (n_stories,).
     """
 
-    of_slot: npt.NDArray[np.int64]
+    of_slot: Counts
     full_kwh: Floats
     least_kwh: Floats
     most_kwh: Floats

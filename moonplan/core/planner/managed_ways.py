@@ -7,7 +7,6 @@ from moonplan.core.planner.slots import (
     NOTHING,
     OFF,
     ON,
-    Counts,
     Levels,
     Managed,
     Pack,
@@ -30,7 +29,7 @@ from moonplan.core.planner.ways import (
     ways_from,
     worst_of,
 )
-from moonplan.core.timegrid import Flags, Floats
+from moonplan.core.timegrid import Counts, Flags, Floats
 
 
 @compiled

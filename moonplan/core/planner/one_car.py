@@ -14,11 +14,11 @@ from moonplan.core.planner import recursion
 from moonplan.core.planner.constraints import SLACK_A, may_end, may_start
 from moonplan.core.planner.managed_ways import managed_amps
 from moonplan.core.planner.problem import Car, Problem
-from moonplan.core.planner.slots import NOTHING, Counts, Managed, May, Pack, Slots, Timer, Worth, fully, needs, reachable
+from moonplan.core.planner.slots import NOTHING, Managed, May, Pack, Slots, Timer, Worth, fully, needs, reachable
 from moonplan.core.planner.timer_moves import moved_a_little
 from moonplan.core.planner.timer_ways import timer_amps
 from moonplan.core.simulate import Trajectory
-from moonplan.core.timegrid import Floats
+from moonplan.core.timegrid import Counts, Floats
 
 # Levels to a slot's gain at full current, where slots and levels together are not too many states to look at.
 _LEVELS_PER_SLOT = 96

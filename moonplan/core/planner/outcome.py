@@ -8,13 +8,12 @@ from functools import cached_property
 from typing import NamedTuple
 
 import numpy as np
-import numpy.typing as npt
 
 from moonplan.core.compiled import compiled
 from moonplan.core.costing import EvCost, ev_cost
 from moonplan.core.planner.problem import Car, Problem, chargeable_slots
 from moonplan.core.simulate import NOTHING_KWH, Run, Trajectory, sessions, trajectory
-from moonplan.core.timegrid import Floats
+from moonplan.core.timegrid import Counts, Floats
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,7 +37,7 @@ class Asked(NamedTuple):
 
     n_departures: int
     at_s: Floats
-    edge: npt.NDArray[np.int64]
+    edge: Counts
     kwh: Floats
 
 
@@ -199,7 +198,7 @@ class _Times(NamedTuple):
     """nth : of each that is asked of the cars in turn, the how-manieth of all times at which something is asked, shape
     (n_asked,). nothing : of each of the times that nothing is missed."""
 
-    nth: npt.NDArray[np.int64]
+    nth: Counts
     nothing: tuple[float, ...]
 
 

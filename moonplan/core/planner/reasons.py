@@ -11,9 +11,8 @@ import numpy as np
 from moonplan.core.planner.constraints import left_of, room_for, shared_limits
 from moonplan.core.planner.outcome import Outcome, outcome
 from moonplan.core.planner.problem import Car, Problem, chargeable_slots
-from moonplan.core.planner.slots import Counts
 from moonplan.core.simulate import NOTHING_KWH, Run
-from moonplan.core.timegrid import Flags, Floats
+from moonplan.core.timegrid import Counts, Flags, Floats
 
 # Currents nearer than this are the same. [A]
 _SAME_A = 0.005
@@ -107,7 +106,7 @@ def _have(names: Sequence[str]) -> str:
 
 
 def _why_no_more(problem: Problem, plan: Outcome, i: int, run: Run) -> str | None:
-    """Why the session is at no more where it is at its least, if others have the rest or it is held to less than its chain
+    """Why the session is at no more where it is at its least: others have the rest, or it is held to less than its chain
     carries."""
     car, all_amps = problem.cars[i], [one.amps for one in plan.cars]
     if car.delivery is None or not np.isnan(car.pinned_a[run.first]):
@@ -117,14 +116,13 @@ def _why_no_more(problem: Problem, plan: Outcome, i: int, run: Run) -> str | Non
     amps, most = all_amps[i][inside], car.offered(car.limit_a)[inside]
     room = car.offered(room_for(problem, all_amps, i))[inside]
     squeezed = (amps > room - _SAME_A) & (room < most - _SAME_A)
-    held = (amps > most - _SAME_A) & (most < car.delivery.amps - _SAME_A)
-    if not (squeezed.any() or held.any()):
-        return None
+    held = (amps > most - _SAME_A) & (car.limit_a[inside] < car.delivery.amps - _SAME_A)
     where = squeezed if squeezed.any() else held
+    if not where.any():
+        return None
     tight = where & (amps < amps[where].min() + _SAME_A)
-    slots = run.first + np.flatnonzero(tight)
     if squeezed.any():
-        why = f"since {_who_has_the_rest(problem, all_amps, i, slots)}"
+        why = f"since {_who_has_the_rest(problem, all_amps, i, run.first + np.flatnonzero(tight))}"
     elif problem.habit_of(car) == "low_current":
         why = "as the habit asks"
     else:
@@ -135,7 +133,7 @@ def _why_no_more(problem: Problem, plan: Outcome, i: int, run: Run) -> str | Non
 def _who_has_the_rest(problem: Problem, amps: Sequence[Floats], i: int, slots: Counts) -> str:
     """Of what car i shares, that which leaves it least in some slots, and who else charges by it there."""
     binding = min(
-        (limit for limit in shared_limits(problem) if i in limit.weights),
+        (limit for limit in shared_limits(problem) if i in limit.weights and not limit.of_full_limits),
         key=lambda limit: float(left_of(limit, problem, amps, i)[slots].mean()),
     )
     names = [problem.cars[j].name for j in binding.weights if j != i and (amps[j][slots] > 0).any()]

@@ -8,14 +8,11 @@ Levels are even steps of cautious SoC; layers, even steps of how far the mean ca
 from typing import NamedTuple
 
 import numpy as np
-import numpy.typing as npt
 
 from moonplan.core.compiled import compiled, kernel
 from moonplan.core.rates import accepted_kw
 from moonplan.core.simulate import draw
-from moonplan.core.timegrid import Flags, Floats
-
-Counts = npt.NDArray[np.int64]
+from moonplan.core.timegrid import Counts, Flags, Floats
 
 OFF, ON = 0, 1
 NOTHING = 1e-9

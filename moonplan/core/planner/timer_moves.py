@@ -10,10 +10,10 @@ from typing import NamedTuple
 import numpy as np
 
 from moonplan.core.compiled import compiled, kernel
-from moonplan.core.planner.slots import NOTHING, Counts, Timer
+from moonplan.core.planner.slots import NOTHING, Timer
 from moonplan.core.planner.timer_ways import asked_at, through_slot
 from moonplan.core.planner.ways import EQUAL
-from moonplan.core.timegrid import Floats
+from moonplan.core.timegrid import Counts, Floats
 
 # By how many slots the beginning, the end, or both are moved, in turn.
 _STEPS = (8, 4, 2, 1)

@@ -8,7 +8,6 @@ from moonplan.core.compiled import compiled, kernel
 from moonplan.core.planner.slots import (
     NOTHING,
     WISHED,
-    Counts,
     Pack,
     Slots,
     Timer,
@@ -31,7 +30,7 @@ from moonplan.core.planner.ways import (
     ways_from,
     worst_of,
 )
-from moonplan.core.timegrid import Flags, Floats
+from moonplan.core.timegrid import Counts, Flags, Floats
 
 # How many starts and currents of a timer's night are looked at closely, and for each way more.
 _LOOKED_AT, _LOOKED_AT_MORE = 4, 4

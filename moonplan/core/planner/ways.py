@@ -11,8 +11,7 @@ from typing import NamedTuple
 import numpy as np
 
 from moonplan.core.compiled import compiled, kernel
-from moonplan.core.planner.slots import Counts
-from moonplan.core.timegrid import Flags, Floats
+from moonplan.core.timegrid import Counts, Flags, Floats
 
 # How many choices of one way in a slot are looked at further, and of all ways of a night for each that is kept.
 CHOICES = 4
