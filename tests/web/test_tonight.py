@@ -135,7 +135,7 @@ def test_the_night_can_be_read_as_a_table(demo: Served, open_page):
 
     page.get_by_text("Read the night as a table").click()
 
-    row = page.get_by_role("table", name="Sessions of the night").get_by_role("row", name=re.compile("Wren"))
+    row = page.get_by_role("table", name="Sessions of the night").get_by_role("row", name=re.compile("^Wren"))
     expect(row).to_contain_text("57 % → 90 %")
     expect(row).to_contain_text("for Thursday 08:05 (22 km)")
 

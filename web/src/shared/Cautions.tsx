@@ -1,6 +1,7 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { api, type Schemas, told } from "../api/client";
 import classes from "./Cautions.module.css";
+import { unbroken } from "./format";
 import { outdated } from "./outdated";
 
 type Caution = Schemas["ReadableCaution"];
@@ -38,9 +39,7 @@ function OneCaution({ caution, open }: { caution: Caution; open: boolean }) {
   return (
     <details className={classes.caution} open={open}>
       <summary>{caution.title}</summary>
-      <p>
-        {caution.because.charAt(0).toUpperCase() + caution.because.slice(1)}: {caution.advice}
-      </p>
+      <p>{unbroken(`${caution.because.charAt(0).toUpperCase()}${caution.because.slice(1)}: ${caution.advice}`)}</p>
       <button type="button" disabled={marking.isPending} onClick={() => marking.mutate()}>
         {read ? "Show it again" : "I have read it"}
       </button>

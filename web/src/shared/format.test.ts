@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { amps, clock, day, distance, type Manner, money, price, sheetPrice, toKm, toUnit } from "./format";
+import { amps, clock, day, distance, type Manner, money, price, sheetPrice, toKm, toUnit, unbroken } from "./format";
 
 const here: Manner = { timezone: "Europe/Ljubljana", currency: "EUR", distanceUnit: "km" };
 const miles: Manner = { ...here, distanceUnit: "mi" };
@@ -31,6 +31,11 @@ describe("figures", () => {
     expect(clock("2026-03-29T00:30:00Z", here)).toBe("01:30");
     expect(clock("2026-03-29T01:30:00Z", here)).toBe("03:30");
     expect(day("2026-01-14T23:30:00Z", here)).toBe("2026-01-15");
+  });
+
+  it("keeps a figure and its unit on one line", () => {
+    expect(unbroken("13.49 A, from 02:30 16 A")).toBe("13.49\u00a0A, from 02:30 16\u00a0A");
+    expect(unbroken("9.2 kW, 51 km per hour at 2 Amps")).toBe("9.2\u00a0kW, 51\u00a0km per hour at 2 Amps");
   });
 
   it("leaves no trailing noughts on a current", () => {

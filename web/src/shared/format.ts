@@ -57,6 +57,11 @@ export function amps(value: number): string {
   return `${Number(value.toFixed(2))} A`;
 }
 
+/** A text in which no line breaks between a figure and its unit. */
+export function unbroken(text: string): string {
+  return text.replace(/(\d) (A|V|kW|kWh|km|mi|h|min|%)(?!\w)/g, "$1\u00a0$2");
+}
+
 export function clock(instant: string, manner: Manner): string {
   return new Intl.DateTimeFormat("en-GB", {
     hour: "2-digit",

@@ -2,7 +2,7 @@ import { Link } from "react-router";
 import type { CarTonight, Schemas } from "../api/client";
 import { ApiError } from "../api/client";
 import { BINDS } from "../shared/binds";
-import { distance, energy, type Manner, money, percent, weekday } from "../shared/format";
+import { distance, energy, type Manner, money, percent, unbroken, weekday } from "../shared/format";
 import { NumberField } from "../shared/NumberField";
 import { ByHand } from "./ByHand";
 import { Conflict } from "./Conflict";
@@ -67,7 +67,7 @@ export function CarEvening({ car: known, manner, cautions }: Props) {
           )}
         </p>
         <p className={classes.why}>
-          {car.sessions.length > 0 ? `Because: ${car.why}.` : ""}
+          {car.sessions.length > 0 ? unbroken(`Because: ${car.why}.`) : ""}
           {car.rate_source === "assumed" && (
             <>
               {" "}

@@ -1,6 +1,6 @@
 import type { CarTonight, Schemas } from "../api/client";
 import { Cautions } from "../shared/Cautions";
-import type { Manner } from "../shared/format";
+import { type Manner, unbroken } from "../shared/format";
 import { ReadingHere } from "./ReadingHere";
 import classes from "./Tonight.module.css";
 
@@ -22,7 +22,7 @@ export function MarginNotes({ car, manner, cautions }: Props) {
               <div key={setting.where + setting.what} style={{ display: "contents" }}>
                 <dt>{setting.where}</dt>
                 <dd>
-                  {setting.what} <strong>{setting.value}</strong>
+                  {setting.what} <strong>{unbroken(setting.value)}</strong>
                 </dd>
               </div>
             ))}

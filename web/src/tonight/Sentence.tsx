@@ -1,5 +1,5 @@
 import type { CarTonight, EveningEdit } from "../api/client";
-import { clock, day, type Manner, toKm, toUnit, weekday } from "../shared/format";
+import { clock, day, type Manner, toKm, toUnit, unbroken, weekday } from "../shared/format";
 import { NumberField } from "../shared/NumberField";
 import { TimeField } from "../shared/TimeField";
 import classes from "./Tonight.module.css";
@@ -28,13 +28,14 @@ function Decision({ car, manner }: { car: CarTonight; manner: Manner }) {
       return (
         <>
           Plug {name} into the {car.place} by <strong>{clock(car.plug_in_by ?? "", manner)}</strong>, at{" "}
-          <strong>{car.current}</strong>; ready by {clock(car.ready_at ?? "", manner)}
+          <strong>{unbroken(car.current ?? "")}</strong>; ready by {clock(car.ready_at ?? "", manner)}
         </>
       );
     case "go_on":
       return (
         <>
-          Leave {name} charging in the {car.place} at {car.current}; ready by {clock(car.ready_at ?? "", manner)}
+          Leave {name} charging in the {car.place} at {unbroken(car.current ?? "")}; ready by{" "}
+          {clock(car.ready_at ?? "", manner)}
         </>
       );
     case "cannot_charge":
