@@ -51,6 +51,36 @@ def test_another_car_may_have_the_current_in_the_cheaper_hours():
     assert any("has the current in the cheaper hours" in one for one in reasons)
 
 
+def test_cheaper_hours_before_the_departure_that_a_session_is_for_are_not_said_to_come_too_late():
+    # Heron is out for an hour in the evening; the session is for Thursday, and the cheap hours are before that.
+    cheap = {"name": "cheap", "price": 0.1, "from": "02:00", "to": "04:00"}
+    told_of_hand = reason(
+        vehicles=[a_car(control="hand", soc_pct=30)],
+        leads=[a_lead(control="hand")],
+        trips=[
+            a_trip("2026-01-14T18:15:00+01:00", "2026-01-14T19:00:00+01:00", 5),
+            a_trip("2026-01-15T07:00:00+01:00", "2026-01-15T18:00:00+01:00", 60),
+        ],
+        tariff={"default_price": 0.3, "bands": [cheap]},
+    )
+
+    assert told_of_hand.startswith(
+        "for Thursday 07:00 (60 km); the default price, 0.3 a kWh, since nobody is up to start it"
+    )
+
+
+def test_a_timer_has_one_session_and_the_cheap_hours_are_two():
+    # An hour at 0.10, one at 0.30, an hour at 0.10: 7.36 kWh in one go take in the dear one, or come at 0.30 elsewhere.
+    cheap = [{"name": "cheap", "price": 0.1, "from": f"{hour}:00", "to": f"{hour + 1}:00"} for hour in (20, 22)]
+    told_of_timer = reason(
+        vehicles=[a_car(control="timer", end_pct=64.72, daily_limit_pct=64.72)],
+        leads=[a_lead(control="timer", steps_a=[16])],
+        tariff={"default_price": 0.3, "bands": cheap},
+    )
+
+    assert "0.2 a kWh, since it has one session a night, at one current" in told_of_timer
+
+
 def test_two_cars_have_what_a_third_would_like():
     # Wren and Teal are pinned at 6 A through the two cheap hours, and 3 A are no current to charge at.
     cheap = {"name": "cheap", "price": 0.1, "from": "22:00", "to": "00:00"}

@@ -78,25 +78,31 @@ def _why_then(problem: Problem, plan: Outcome, i: int, run: Run) -> str:
     cheaper = problem.cars[i].chargeable & (problem.prices.price < price - 1e-9)
     if not cheaper.any():
         return f"{told}, the lowest there is"
-    because = _why_not_cheaper(problem, plan, i, cheaper)
+    because = _why_not_cheaper(problem, plan, i, run, cheaper)
     return told if because is None else f"{told}, since {because}"
 
 
-def _why_not_cheaper(problem: Problem, plan: Outcome, i: int, cheaper: Flags) -> str | None:
+def _why_not_cheaper(problem: Problem, plan: Outcome, i: int, run: Run, cheaper: Flags) -> str | None:
     """Why the cheaper slots are not used, or not more than they are."""
     car, mine = problem.cars[i], plan.cars[i]
     unused = cheaper & (mine.amps <= 0)
     if not unused.any():
         return "every cheaper hour is used already"
-    taken = unused & (room_for(problem, [one.amps for one in plan.cars], i) < car.least_a - 1e-9)
-    if (taken == unused).all():
+    nth = served_departure(problem, plan, i, run)
+    in_time = unused.copy()
+    in_time[problem.grid.n_slots if nth is None else car.departures[nth].taking.edge :] = False
+    if not in_time.any():
+        return "the cheaper hours come after it has left"
+    taken = in_time & (room_for(problem, [one.amps for one in plan.cars], i) < car.least_a - 1e-9)
+    if (taken == in_time).all():
         names = [other.name for j, other in enumerate(problem.cars) if j != i and (plan.cars[j].amps[taken] > 0).any()]
         return f"{_have(names)} the current in the cheaper hours"
-    last = car.departures[0].taking.edge if car.departures else problem.grid.n_slots
-    if not unused[:last].any():
-        return "the cheaper hours come after it has left"
-    if car.control == "hand" and not (unused & problem.awake[:-1]).any():
+    if car.control == "hand" and not (in_time & problem.awake[:-1]).any():
         return "nobody is up to start it in the cheaper hours"
+    nights = problem.grid.nights
+    with_session = {nights[session.first] for session in mine.sessions}
+    if car.control != "managed" and all(nights[t] in with_session for t in np.flatnonzero(in_time & ~taken)):
+        return "it has one session a night, at one current"
     return None
 
 
