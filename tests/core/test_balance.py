@@ -21,10 +21,9 @@ def test_each_night_has_what_leaves_in_it_and_what_was_charged_in_it():
 
     assert (first.night, second.night) == (date(2026, 1, 14), date(2026, 1, 15))
     assert (first.need_kwh, first.need_km, second.need_km) == (20, 100, 150)
-    # 25 kWh and what is charged, less 20 and 30, leave the reserve of 5: 30 kWh, at 0.10, as near as hundredths of an ampere
-    # come to that.
-    assert first.recovered_kwh + second.recovered_kwh == pytest.approx(30, abs=0.003)
-    assert first.cost + second.cost == pytest.approx(3.0, abs=0.0003)
+    # 25 kWh and what is charged, less 20 and 30, leave the reserve of 5: 30 kWh, at 0.10.
+    assert first.recovered_kwh + second.recovered_kwh == pytest.approx(30)
+    assert first.cost + second.cost == pytest.approx(3.0)
     assert second.margin_km == pytest.approx(0, abs=0.01)
     assert (first.short_kwh, second.short_kwh) == (0, 0)
 

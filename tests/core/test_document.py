@@ -60,21 +60,16 @@ def test_what_a_session_is_offered_is_told_from_each_change_on():
 
 def test_a_session_has_less_only_at_its_end_where_its_last_slot_cannot_have_so_little():
     # 14 kWh at 8 A (0.46 kWh a quarter of an hour) are 30 quarters and 0.2 kWh, less than 6 A give in a 31st. At one price
-    # all ways to have them come to the same; of 31 quarters three may have 6.49 A: 28 × 0.46 + 3 × 0.373 = 14.0.
-    answer = document(
-        plan(
-            a_household(
-                leads=[a_lead(max_a=8)],
-                vehicles=[a_car(end_pct=78)],
-            ),
-            prove=False,
-        )
-    )
+    # all ways to have them come to the same. 0.01 A give 0.575 Wh a quarter: 31 quarters at 8 A have 452 hundredths too many
+    # (24,800 of 24,347.8). Off two quarters that would be 5.74 A, off three no whole hundredths, off four 1.13 A each.
+    answer = document(plan(a_household(leads=[a_lead(max_a=8)], vehicles=[a_car(end_pct=78)]), prove=False))
 
     (session,) = answer["vehicles"][0]["sessions"]
-    currents = [change["amps"] for change in session["currents"]]
-    assert currents == [8, pytest.approx(6.5, abs=0.02)]
-    assert session["battery_kwh"] == pytest.approx(14, abs=0.01)
+    assert session["currents"] == [
+        {"at": "2026-01-14T22:00:00+01:00", "amps": 8},
+        {"at": "2026-01-15T04:45:00+01:00", "amps": 6.87},
+    ]
+    assert session["battery_kwh"] == pytest.approx(24_348 * 0.000575, abs=1e-4)
 
 
 def test_a_session_that_would_take_longer_for_the_same_money_is_done_at_its_most():

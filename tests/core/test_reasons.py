@@ -69,6 +69,17 @@ def test_cheaper_hours_before_the_departure_that_a_session_is_for_are_not_said_t
     )
 
 
+def test_the_cheaper_hours_may_come_after_it_has_left():
+    # 70 km are 14 kWh, half of them to be charged before 21:00; the cheap hours that are left after 03:00 come too late.
+    told_of_heron = reason(
+        vehicles=[a_car(soc_pct=24)], trips=[a_trip("2026-01-14T21:00:00+01:00", "2026-01-15T03:00:00+01:00", 70)]
+    )
+
+    assert told_of_heron.startswith(
+        "for Wednesday 21:00 (70 km); the default price, 0.3 a kWh, since the cheaper hours come after it has left"
+    )
+
+
 def test_a_timer_has_one_session_and_the_cheap_hours_are_two():
     # An hour at 0.10, one at 0.30, an hour at 0.10: 7.36 kWh in one go take in the dear one, or come at 0.30 elsewhere.
     cheap = [{"name": "cheap", "price": 0.1, "from": f"{hour}:00", "to": f"{hour + 1}:00"} for hour in (20, 22)]
@@ -139,7 +150,7 @@ def test_the_house_may_have_the_rest_of_the_current():
 
 
 def test_a_circuit_that_is_shared_evenly_is_named():
-    # 16 A for two leads, wanted or not: 8 A each, and 8 h of that are 14.7 of the 14 kWh that are wanted.
+    # 16 A for two leads, wanted or not: 8 A each; 8 h of that are 14.7 kWh, and 14 are wanted.
     assert "; no more, since circuit carport is shared evenly" in reason(
         leads=[a_lead(), a_lead(id="second")],
         circuits=[a_circuit(sharing="even")],

@@ -4,7 +4,9 @@ import numpy as np
 import pytest
 
 from moonplan.core.planner.candidates import Candidate, candidate
+from moonplan.core.planner.one_car import COARSE
 from moonplan.core.planner.problem import Problem, build
+from moonplan.core.planner.search import _Here
 from moonplan.core.planner.splice import spliced
 from tests.core.factories import LOSSLESS, a_car, a_household, a_lead, at
 
@@ -73,3 +75,14 @@ def test_with_more_aboard_it_is_gone_over_but_what_was_paid_counts(three_nights:
     late = charging(three_nights, [None, CHEAP, CHEAP], [CHEAP, CHEAP, DEAR])
 
     assert spliced(three_nights, early, late) is None
+
+
+def test_a_search_keeps_the_nights_that_a_try_is_better_in(three_nights: Problem):
+    # The try saves 1.47 on Thursday and loses as much on each other night: no better as a whole, and yet not for nothing.
+    before = charging(three_nights, [CHEAP, DEAR, CHEAP], [None, None, None])
+    tried = charging(three_nights, [DEAR, CHEAP, DEAR], [None, None, None])
+    assert not tried.better_than(before)
+
+    found = _Here(three_nights, before, COARSE).or_better(tried.amps).plan
+
+    assert found.outcome.cost == pytest.approx(3 * 2 * 3.68 * 0.10)

@@ -76,15 +76,29 @@ def _smoothed(problem: Problem, car: Car, i: int, best: Candidate) -> Candidate:
         smooth = _as_good(problem, best, i, amps)
         if smooth is None:
             continue
-        # One slot may be too much at the least current and too little without.
-        for first in range(last, max(run.first, last - _SLOTS_LESS), -1):
-            if amps[first] < amps[last] - SLACK_A or amps[first] > amps[last] + SLACK_A:
-                break
-            lowered = _lowered(problem, car, i, smooth, first, last)
-            if lowered.outcome.weighed <= best.outcome.weighed + price:
-                best = lowered
-                break
+        limit = best.outcome.weighed + price
+        best = _ending_lower(problem, car, i, smooth, Run(run.first, last), limit) or best
     return best
+
+
+def _ending_lower(problem: Problem, car: Car, i: int, smooth: Candidate, run: Run, limit: float) -> Candidate | None:
+    """A session at less in its last slots, all the same, so that it comes to no more than a limit [currency]; None where it
+    does not.
+
+    One slot may be too much at the least current and too little without. Of more than one so few as have what is wanted to a
+    hundredth of an ampere of one, and where none do the ones that come nearest.
+    """
+    amps, found = smooth.amps[i], None
+    for first in range(run.last, max(run.first, run.last - _SLOTS_LESS), -1):
+        if abs(amps[first] - amps[run.last]) > SLACK_A:
+            break
+        lowered = _lowered(problem, car, i, smooth, first, run.last)
+        if lowered.outcome.weighed > limit or (found is not None and not lowered.better_than(found)):
+            continue
+        found = lowered
+        if _as_good(problem, found, i, _with(found.amps[i], run.last, 1, found.amps[i][run.last] - 0.01)) is None:
+            break
+    return found
 
 
 def _as_good(problem: Problem, best: Candidate, i: int, amps: Floats) -> Candidate | None:

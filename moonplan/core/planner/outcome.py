@@ -46,7 +46,6 @@ class CarOutcome:
     """One car under its setpoints, whatever the others do.
 
     aboard_kwh : of the cautious car at what is asked, in the order of `Asked`, shape (n_asked,). [kWh]
-    mean_kw : mean wall power, shape (n_slots,). [kW]
     waited_ah : current not offered, times hours, while the car could charge below its boost level. [A·h]
     unwished_kwh : what is missing of what the car's habit wants aboard. [kWh]
     """
@@ -54,7 +53,6 @@ class CarOutcome:
     amps: Floats
     mean: Trajectory
     cautious: Trajectory
-    mean_kw: Floats
     sessions: list[Run]
     starts: int
     asked: Asked
@@ -173,7 +171,7 @@ def outcome(problem: Problem, amps: Sequence[Floats]) -> Outcome:
     """Run the simulator over setpoints (per car, shape (n_slots,) [A])."""
     grid, prices = problem.grid, problem.prices
     cars = tuple(_car_outcome(problem, i, a) for i, a in enumerate(amps))
-    part_kw = tuple(car.mean_kw for car in cars)
+    part_kw = tuple(car.mean.wall_kwh / grid.hours for car in cars)
     ev_kw = _total(part_kw, grid.n_slots)
     return Outcome(
         problem=problem,
@@ -238,7 +236,6 @@ def car_outcome(problem: Problem, car: Car, amps: Floats) -> CarOutcome:
         amps,
         mean,
         cautious,
-        mean.wall_kwh / problem.grid.hours,
         found,
         len(found) - going_on,
         asked,
