@@ -8,7 +8,7 @@ import pytest
 
 from moonplan.core.planner.candidates import candidate
 from moonplan.core.planner.moves import improved
-from moonplan.core.planner.plan import Plan, document, plan
+from moonplan.core.planner.plan import Plan, document, plan, problem_of
 from tests.core.factories import a_car, a_circuit, a_household, a_lead, a_trip, at
 
 
@@ -83,6 +83,18 @@ def test_a_session_that_would_take_longer_for_the_same_money_is_done_at_its_most
 
     assert made.amps[0][ten : ten + 6].tolist() == [16, 16, 16, 16, 14, 14]
     assert not made.amps[0][ten + 6 :].any()
+
+
+def test_two_slots_at_little_are_one_at_the_most():
+    # Two quarters of an hour at 6 A, 0.69 kWh, are one at 12 A.
+    problem = problem_of(a_household(vehicles=[a_car(end_pct=51.38)]))
+    ten = problem.grid.starts.index(at("2026-01-14T22:00:00+01:00"))
+    amps = np.zeros(problem.grid.n_slots)
+    amps[ten : ten + 2] = 6
+
+    made = improved(problem, candidate(problem, [amps]), moves=0)
+
+    assert made.amps[0][ten : ten + 2].tolist() == [12, 0]
 
 
 def test_of_many_changes_it_is_told_how_far_they_go():

@@ -89,7 +89,7 @@ def _ending_lower(problem: Problem, car: Car, i: int, smooth: Candidate, run: Ru
     hundredth of an ampere of one, and where none do the ones that come nearest.
     """
     amps, found = smooth.amps[i], None
-    for first in range(run.last, max(run.first, run.last - _SLOTS_LESS), -1):
+    for first in range(run.last, max(run.first - 1, run.last - _SLOTS_LESS), -1):
         if abs(amps[first] - amps[run.last]) > SLACK_A:
             break
         lowered = _lowered(problem, car, i, smooth, first, run.last)
