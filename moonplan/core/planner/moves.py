@@ -1,5 +1,6 @@
 """Small moves: a plan's sessions made a little other, kept where the simulator says that it helps (docs/planner.md)."""
 
+from bisect import bisect_left
 from collections.abc import Iterator, Sequence
 from itertools import combinations
 
@@ -8,7 +9,7 @@ import numpy as np
 from moonplan.core import hookup
 from moonplan.core.planner.candidates import Candidate, candidate
 from moonplan.core.planner.constraints import SLACK_A, broken_alone, broken_rules, room_for
-from moonplan.core.planner.outcome import short_kwh
+from moonplan.core.planner.outcome import missed_by
 from moonplan.core.planner.problem import Car, Problem
 from moonplan.core.simulate import Run, runs
 from moonplan.core.timegrid import Floats
@@ -41,10 +42,7 @@ def improved(problem: Problem, start: Candidate, *, moves: int) -> Candidate:
                 left -= 1
                 if left <= 0:
                     break
-                if (
-                    bool((moved > room + 1e-9).any())
-                    or short_kwh(problem, car, moved) > best.outcome.cars[i].short_kwh + 1e-5
-                ):
+                if (moved > room + SLACK_A).any() or missed_by(problem, car, moved) > missed_by(problem, car, best.amps[i]):
                     continue
                 trial = candidate(problem, [*best.amps[:i], moved, *best.amps[i + 1 :]])
                 if trial.better_than(best) and not any(broken_alone(problem, car, moved)):
@@ -194,19 +192,17 @@ def _resized(problem: Problem, car: Car, i: int, best: Candidate, run: Run) -> C
 
 
 def _lowered(problem: Problem, car: Car, i: int, best: Candidate, first: int, last: int) -> Candidate:
+    """Some slots of a session at the least current, in hundredths of an ampere, with which the car misses no more."""
+    missed, slots = missed_by(problem, car, best.amps[i]), last - first + 1
+
+    def enough(hundredths: int) -> bool:
+        return missed_by(problem, car, _with(best.amps[i], first, slots, hundredths / 100)) <= missed
+
     low, high = round(car.least_a * 100), round(float(best.amps[i][first]) * 100)
-    missed = best.outcome.missed
-    while low < high:  # the least current, in hundredths of an ampere, that misses no more
-        middle = (low + high) // 2
-        amps = best.amps[i].copy()
-        amps[first : last + 1] = middle / 100
-        trial = candidate(problem, [*best.amps[:i], amps, *best.amps[i + 1 :]])
-        if trial.outcome.missed > missed:
-            low = middle + 1
-        else:
-            high = middle
-    amps = best.amps[i].copy()
-    amps[first : last + 1] = hookup.stepped(high / 100, steps_a=(), min_a=car.least_a)
+    if low >= high or not enough(high - 1):
+        return best
+    least = low + bisect_left(range(low, high - 1), True, key=enough)
+    amps = _with(best.amps[i], first, slots, hookup.stepped(least / 100, steps_a=(), min_a=car.least_a))
     trial = candidate(problem, [*best.amps[:i], amps, *best.amps[i + 1 :]])
     return trial if trial.better_than(best) and not any(broken_alone(problem, car, amps)) else best
 

@@ -245,14 +245,23 @@ def car_outcome(problem: Problem, car: Car, amps: Floats) -> CarOutcome:
     )
 
 
-def short_kwh(problem: Problem, car: Car, amps: Floats) -> float:
-    """What one car under its setpoints is short of in all, without the rest of its outcome. [kWh]"""
+def missed_by(problem: Problem, car: Car, amps: Floats) -> tuple[float, float]:
+    """What one car under its setpoints is short of in all [kWh], and waits below its boost level [A·h], as `Outcome.missed`
+    counts it, without the rest of its outcome."""
     asked = asked_of(problem, car)
-    return float(_missing(asked, _aboard(asked, car.run(amps, car.rate.cautious, problem.grid))).sum())
+    short = _missing(asked, _aboard(asked, car.run(amps, car.rate.cautious, problem.grid))).sum()
+    waited_ah = 0.0
+    if car.vehicle.boost_pct > 0:
+        waited_ah = _waited_ah(problem, car, amps, car.run(amps, car.rate.mean, problem.grid))
+    return round(float(short), 5), round(waited_ah, 5)
 
 
 def asked_of(problem: Problem, car: Car) -> Asked:
     """What is asked of a car."""
+    return problem.once(("asked", car.id), lambda: _asked_of(problem, car))
+
+
+def _asked_of(problem: Problem, car: Car) -> Asked:
     told = [(d.taking.at_s, -1 if d.ready_edge is None else d.ready_edge, d.required_kwh) for d in car.departures]
     if car.wanted_at_end_kwh is not None:
         edge = problem.grid.n_slots if car.end_ready_edge is None else car.end_ready_edge
