@@ -14,6 +14,7 @@ from moonplan.core.planner import recursion
 from moonplan.core.planner.constraints import SLACK_A, may_end, may_start
 from moonplan.core.planner.managed_ways import managed_amps
 from moonplan.core.planner.problem import Car, Problem
+from moonplan.core.planner.room import room
 from moonplan.core.planner.slots import NOTHING, Managed, May, Pack, Slots, Timer, Worth, fully, needs, reachable
 from moonplan.core.planner.timer_moves import moved_a_little
 from moonplan.core.planner.timer_ways import timer_amps
@@ -187,8 +188,9 @@ class OneCar:
             band = reachable(0, car.soc_kwh, *levels, self._alone, self._pack)
             phases = 2 * len(currents) + 2 if timed else 2
             spare = int(np.ceil(_most_gain(car, self._alone) / levels[1])) + 2
-            values = np.zeros((len(slots.room_a) + 1, self._aheads.shape[1], phases, levels[2] + spare))
-            self._kept = _Kept(currents, levels, band, values)
+            self._kept = _Kept(
+                currents, levels, band, (len(slots.room_a) + 1, self._aheads.shape[1], phases, levels[2] + spare)
+            )
         return self._kept
 
     def _worth(self, kept: "_Kept", since: int, until: int) -> Worth:
@@ -285,24 +287,29 @@ class _Kept:
     """What the recursion found at some levels and currents, and of what.
 
     levels : the lowest and the step between them in kWh, and how many. band : which of them the car can be at, at each
-    edge. answers : what the values answer, from the edge `found_from` on. scratch : an array to find others in.
+    edge. shape : see `Worth`. answers : what the values answer, from the edge `found_from` on.
     """
 
     currents: Floats
     levels: tuple[float, float, int]
     band: tuple[Counts, Counts]
-    values: Floats
+    shape: tuple[int, int, int, int]
     answers: _Question | None = None
     found_from: int = 0
 
     @property
     def spare(self) -> int:
         """Levels there is room for above those that the car can be at."""
-        return int(self.values.shape[3]) - self.levels[2]
+        return self.shape[3] - self.levels[2]
+
+    @cached_property
+    def values(self) -> Floats:
+        return room(self, self.shape)
 
     @cached_property
     def scratch(self) -> Floats:
-        return np.zeros(self.values.shape)
+        """An array to find other values in."""
+        return room(self, self.shape)
 
 
 def _pack(problem: Problem, car: Car) -> Pack:

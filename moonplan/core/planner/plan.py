@@ -118,8 +118,6 @@ def plan(household: Household, *, prove: bool = True) -> Plan:
     if prove:
         found = later(problem, found)
         least = least_of(problem, found)
-    # A plan is kept long after it was made; what its recursions found is tens of megabytes a car.
-    problem.let_go("one car")
     return _plan_of(problem, found.outcome, least)
 
 

@@ -75,7 +75,6 @@ def refined(problem: Problem, found: Candidate, *, again: int = 0) -> Candidate:
             best = swept(problem, _settled(problem, best, FINE if small else CLOSER), effort=CLOSER)
         if cars * problem.grid.n_slots <= _SLOTS_SHIFTED:
             best = shifted(problem, best, effort=CLOSER)
-    # What the recursions found takes hundreds of megabytes where there are many cars and layers.
     problem.let_go("one car")
     return paired(problem, _settled(problem, best, FINEST if small else CLOSER))
 
@@ -148,10 +147,15 @@ def _settled(problem: Problem, found: Candidate, effort: Effort) -> Candidate:
 
 
 def _replanned(problem: Problem, best: Candidate, effort: Effort) -> Candidate:
-    """Each car in turn planned anew against what the others do, kept where it helps."""
+    """Each car in turn planned anew against what the others do, kept where it helps.
+
+    What a car's recursion found takes up to some hundred megabytes: the next car has the same room for it, and the plan,
+    which is kept long after it was made, none.
+    """
     for i in range(len(problem.cars)):
         amps = list(best.amps)
         amps[i] = planned(problem, amps, i, effort)
+        problem.let_go("one car")
         trial = candidate(problem, amps)
         if trial.better_than(best) and not broken_rules(problem, trial.amps):
             best = trial
