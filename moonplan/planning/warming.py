@@ -7,11 +7,13 @@ from moonplan.core.household import read
 from moonplan.core.planner.plan import plan
 
 _RATE = {"efficiency": 0.9, "overhead_kw": 0.2, "cautious": {"efficiency": 0.85, "overhead_kw": 0.3}}
-# Two cars that want the same hours of one circuit, steered in the two ways that there is compiled code for.
+# Two cars that want the same hours of one circuit, steered in the two ways that there is compiled code for; for a week, so
+# that there is room for one.
 _HOUSEHOLD = {
     "format": "moonplan-household/1",
     "timezone": "UTC",
     "now": "2026-01-14T18:00:00+00:00",
+    "horizon_nights": 7,
     "supply": {"leg_voltage_v": 230, "legs": 1, "rating_a": 40, "continuous_factor": 1.0},
     "circuits": [{"id": "circuit", "breaker_a": 16, "voltage_v": 230, "continuous_factor": 1.0}],
     "leads": [{"id": control, "circuit": "circuit", "max_a": 16, "control": control} for control in ("managed", "timer")],

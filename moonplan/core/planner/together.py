@@ -13,7 +13,7 @@ from moonplan.core.planner.at_once import at_once
 from moonplan.core.planner.candidates import Candidate, candidate, pinned, planned
 from moonplan.core.planner.constraints import broken_rules
 from moonplan.core.planner.moves import improved, paired
-from moonplan.core.planner.one_car import CLOSER, COARSE, FINE, FINEST, Effort
+from moonplan.core.planner.one_car import CLOSER, COARSE, FINE, FINE_OF_MANY, FINEST, Effort
 from moonplan.core.planner.problem import Problem
 from moonplan.core.planner.search import contended_slots, relieved, searched, shifted, swept
 from moonplan.core.timegrid import Floats
@@ -25,7 +25,7 @@ _CONTROLS = ("hand", "timer", "managed")
 _SOON = 0.7
 # How many slots of cars a search plans anew in all, soon and thoroughly: so many at the least, for few nights need more
 # tries than their number tells; and at the most, for a month of many cars is left at that.
-_SLOTS_SOON, _SLOTS_THOROUGHLY = (8_000, 150_000), (10_000, 1_000_000)
+_SLOTS_SOON, _SLOTS_THOROUGHLY = (8_000, 160_000), (10_000, 1_000_000)
 # Up to how many cars are planned finely soon, and up to how many slots of cars later.
 _FEW_CARS, _SLOTS_FINELY = 2, 4_000
 # Up to how many slots of cars every session is tried at other times of its night: a night of several cars.
@@ -57,7 +57,7 @@ def plan_together(problem: Problem) -> Candidate:
     tries, contended = _tries(problem, _SOON * cars**2 * nights, _SLOTS_SOON), contended_slots(problem, alone.amps)
     best = relieved(problem, _first(problem), alone, effort=COARSE)
     best = searched(problem, best, tries=tries, effort=COARSE, contended=contended)
-    closely = FINE if cars <= _FEW_CARS else CLOSER
+    closely = FINE if cars <= _FEW_CARS else FINE_OF_MANY
     return _better(improved(problem, _replanned(problem, best, closely), moves=_FEW_MOVES), best)
 
 
@@ -72,11 +72,11 @@ def refined(problem: Problem, found: Candidate, *, again: int = 0) -> Candidate:
             tries = _tries(problem, part * cars**2 * nights, _SLOTS_THOROUGHLY)
             best = relieved(problem, best, alone, effort=long.effort)
             best = searched(problem, best, tries=tries, effort=long.effort, contended=contended, again=again)
-            best = swept(problem, _settled(problem, best, FINE if small else CLOSER), effort=CLOSER)
+            best = swept(problem, _settled(problem, best, FINE if small else FINE_OF_MANY), effort=CLOSER)
         if cars * problem.grid.n_slots <= _SLOTS_SHIFTED:
             best = shifted(problem, best, effort=CLOSER)
     problem.let_go("one car")
-    return paired(problem, _settled(problem, best, FINEST if small else CLOSER))
+    return paired(problem, _settled(problem, best, FINEST if small else FINE_OF_MANY))
 
 
 def _better(one: Candidate, other: Candidate) -> Candidate:
