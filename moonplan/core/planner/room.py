@@ -1,7 +1,7 @@
 """Room for the values of a recursion, used again.
 
 The system hands out memory page by page, each cleared first. A car's values take up to some hundred megabytes; in new
-memory that was a fifth of the time of a plan of two cars for a week.
+memory that was up to a quarter of the time of a plan of two cars for a week.
 """
 
 from threading import Lock
