@@ -2,6 +2,7 @@
 
 import gc
 import json
+from typing import Any
 
 import numpy as np
 import pytest
@@ -9,16 +10,19 @@ import pytest
 from moonplan.core.household import read
 from moonplan.core.planner import one_car, room
 from moonplan.core.planner.plan import plan
+from moonplan.core.timegrid import Floats
 from tests.bench.families import a_family_household
 
 
 class Owner:
     """Whoever needs room."""
 
+    itself: "Owner"
+
 
 @pytest.fixture(autouse=True)
 def nothing_free(monkeypatch: pytest.MonkeyPatch):
-    monkeypatch.setattr(room, "_free", [])
+    monkeypatch.setattr(room, "_free", {})
 
 
 def test_the_next_one_has_the_room_of_one_that_is_gone():
@@ -65,7 +69,29 @@ def test_no_more_is_kept_than_there_may_be(monkeypatch: pytest.MonkeyPatch):
     owners.clear()
     del owner
 
-    assert sum(len(flat) for flat in room._free) == 200
+    assert sum(len(flat) for flat in room._free.values()) == 200
+
+
+class Midway(dict[int, Floats]):
+    """Free room; while some of it is taken, the collector of garbage comes by."""
+
+    def pop(self, *given: Any) -> Any:
+        gc.collect()
+        return super().pop(*given)
+
+
+def test_an_owner_may_go_while_room_is_taken(monkeypatch: pytest.MonkeyPatch):
+    monkeypatch.setattr(room, "_free", Midway())
+    one, other, third = Owner(), Owner(), Owner()
+    first = room.room(one, (50,)).ctypes.data
+    room.room(other, (50,))
+    other.itself = other  # only the collector finds it
+    del one, other
+
+    taken = room.room(third, (50,))
+
+    assert taken.ctypes.data == first
+    assert [len(flat) for flat in room._free.values()] == [50]
 
 
 @pytest.mark.parametrize("size", [(1, 2), (2, 3), (3, 2)])

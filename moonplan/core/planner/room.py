@@ -4,7 +4,6 @@ The system hands out memory page by page, each cleared first. A car's values tak
 memory that was up to a quarter of the time of a plan of two cars for a week.
 """
 
-from threading import Lock
 from weakref import finalize
 
 import numpy as np
@@ -16,8 +15,9 @@ _MOST_KEPT = 256 * 2**20
 # How much larger than what is wanted the room may be.
 _TIMES_LARGER = 2
 
-_free: list[Floats] = []
-_lock = Lock()
+# What is free, the newest last. The collector of garbage may find an owner gone in the midst of anything here: so nothing
+# waits for a lock, and nothing counts on what was there a step before.
+_free: dict[int, Floats] = {}
 
 
 def room(owner: object, shape: tuple[int, ...]) -> Floats:
@@ -29,15 +29,19 @@ def room(owner: object, shape: tuple[int, ...]) -> Floats:
 
 
 def _taken(wanted: int) -> Floats:
-    with _lock:
-        fitting = [at for at, flat in enumerate(_free) if wanted <= len(flat) <= _TIMES_LARGER * wanted]
-        if fitting:
-            return _free.pop(min(fitting, key=lambda at: len(_free[at])))
+    sizes = {key: len(_free.get(key, ())) for key in list(_free)}
+    for key in sorted(sizes, key=sizes.__getitem__):
+        if wanted <= sizes[key] <= _TIMES_LARGER * wanted:
+            flat = _free.pop(key, None)
+            if flat is not None:
+                return flat
     return np.empty(wanted)
 
 
 def _given_back(flat: Floats) -> None:
-    with _lock:
-        _free.append(flat)
-        while sum(one.nbytes for one in _free) > _MOST_KEPT:
-            _free.pop(0)
+    _free[id(flat)] = flat
+    kept = 0
+    for key in reversed(list(_free)):
+        kept += len(_free.get(key, ())) * flat.itemsize
+        if kept > _MOST_KEPT:
+            _free.pop(key, None)
