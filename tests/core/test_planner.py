@@ -14,7 +14,7 @@ from moonplan.core.household import read
 from moonplan.core.mistakes import BadDocument
 from moonplan.core.planner.bound import bound
 from moonplan.core.planner.constraints import broken_rules
-from moonplan.core.planner.outcome import Outcome, outcome
+from moonplan.core.planner.outcome import Outcome, missed_by, outcome
 from moonplan.core.planner.plan import Plan, document, plan
 from moonplan.core.planner.problem import Problem, build
 from tests.core.factories import LOSSLESS, a_car, a_circuit, a_document, a_household, a_lead, a_trip, at
@@ -265,6 +265,20 @@ def test_below_the_boost_level_it_charges_at_once_whatever_the_price():
     # 3.5 kWh at 3.68 kW: 57 minutes from 18:00 on, at the day's price; boost stops at 15 %, a whole slot counts.
     assert f"{made.sessions[0][0].start:%H:%M}" == "18:00"
     assert made.outcome.cars[0].mean.soc_kwh[4] >= 7.5
+
+
+def test_what_a_car_misses_and_waits_for():
+    # 5 of 50 kWh aboard, and an hour at 6 A of 230 V: 6.38 of the 18 kWh that 40 km and 20 % reserve are. Below 20 % from
+    # 18:00 to 06:00 it is not offered 10 A for an hour and 16 A for eleven.
+    trip = a_trip("2026-01-15T06:00:00+01:00", "2026-01-15T18:00:00+01:00", 40)
+    problem = build(a_household(vehicles=[a_car(soc_pct=10, boost_pct=20, reserve_pct=20)], trips=[trip]))
+    amps = np.zeros(problem.grid.n_slots)
+    amps[:4] = 6
+
+    missed = missed_by(problem, problem.cars[0], amps)
+
+    assert missed == (11.62, (11.62,), 186.0)
+    assert missed == outcome(problem, [amps]).missed
 
 
 def test_ready_by_asks_for_it_earlier():

@@ -42,7 +42,7 @@ def improved(problem: Problem, start: Candidate, *, moves: int) -> Candidate:
                 left -= 1
                 if left <= 0:
                     break
-                if (moved > room + SLACK_A).any() or missed_by(problem, car, moved) > missed_by(problem, car, best.amps[i]):
+                if (moved > room + 1e-9).any() or missed_by(problem, car, moved) > missed_by(problem, car, best.amps[i]):
                     continue
                 trial = candidate(problem, [*best.amps[:i], moved, *best.amps[i + 1 :]])
                 if trial.better_than(best) and not any(broken_alone(problem, car, moved)):

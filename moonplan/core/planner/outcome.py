@@ -245,15 +245,14 @@ def car_outcome(problem: Problem, car: Car, amps: Floats) -> CarOutcome:
     )
 
 
-def missed_by(problem: Problem, car: Car, amps: Floats) -> tuple[float, float]:
-    """What one car under its setpoints is short of in all [kWh], and waits below its boost level [A·h], as `Outcome.missed`
-    counts it, without the rest of its outcome."""
+def missed_by(problem: Problem, car: Car, amps: Floats) -> tuple[float, tuple[float, ...], float]:
+    """What `Outcome.missed` tells, of one car under its setpoints and without the rest of its outcome."""
     asked = asked_of(problem, car)
-    short = _missing(asked, _aboard(asked, car.run(amps, car.rate.cautious, problem.grid))).sum()
+    shorts = _missing(asked, _aboard(asked, car.run(amps, car.rate.cautious, problem.grid)))
     waited_ah = 0.0
     if car.vehicle.boost_pct > 0:
         waited_ah = _waited_ah(problem, car, amps, car.run(amps, car.rate.mean, problem.grid))
-    return round(float(short), 5), round(waited_ah, 5)
+    return round(float(shorts.sum()), 5), tuple(np.round(shorts, 5).tolist()), round(waited_ah, 5)
 
 
 def asked_of(problem: Problem, car: Car) -> Asked:
