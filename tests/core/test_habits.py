@@ -1,14 +1,16 @@
 """What each habit makes of the same nights: figures worked out by hand on a car without losses."""
 
+import json
 from typing import Any
 
 import pytest
 
-from moonplan.core.household import HABITS
+from moonplan.core.household import HABITS, read
 from moonplan.core.planner.compare import compare
 from moonplan.core.planner.constraints import broken_rules
 from moonplan.core.planner.habits import SENTENCES
 from moonplan.core.planner.plan import Plan, document, plan
+from tests.bench.families import a_family_household
 from tests.core.factories import LOSSLESS, a_car, a_circuit, a_household, a_lead, a_trip
 
 # Wednesday 18:00 to Friday noon; 50 kWh, half full; 0.10 from 22:00 to 06:00, else 0.30; 20 kWh per 100 km.
@@ -68,16 +70,63 @@ def test_set_nights_charges_on_another_night_where_a_departure_would_be_short():
     assert made.outcome.short_kwh == 0
 
 
-def test_when_low_charges_on_the_night_before_the_day_that_would_end_under_the_reserve():
+@pytest.mark.parametrize("control", ["managed", "timer", "hand"])
+def test_when_low_charges_on_the_night_before_the_day_that_would_end_under_the_reserve(control: str):
     # 25 kWh; Thursday takes 10, Friday 12 and would end at 3 of 5 in reserve: charge on Thursday night, to 80 %.
     trips = [
         a_trip("2026-01-15T08:00:00+01:00", "2026-01-15T17:00:00+01:00", 50),
         a_trip("2026-01-16T08:00:00+01:00", "2026-01-16T10:00:00+01:00", 60),
     ]
-    made = under("when_low", trips=trips)
+    made = under("when_low", trips=trips, leads=[a_lead(control=control)])
 
     assert starts(made) == ["Thu 22:00"]
     assert aboard(made, "2026-01-16T07:45:00+01:00") == pytest.approx(80)
+
+
+TWO_ON_ONE_CIRCUIT: dict[str, Any] = {
+    "leads": [a_lead(), a_lead(id="second")],
+    "circuits": [a_circuit(sharing="none")],
+    "rates": [LOSSLESS, LOSSLESS | {"vehicle": "wren", "lead": "second"}],
+}
+
+
+@pytest.mark.parametrize("habit", ["set_nights", "when_low"])
+def test_cars_that_share_are_charged_on_another_night_too_where_one_would_be_short_together(habit: str):
+    # Home on Thursday at 22:00, both leave on Friday at 08:00 with 45 of 50 kWh: 22 kWh each after Thursday's 2, at 3.68 kW
+    # six hours of ten. Alone Thursday night is enough for each, and so it is for both where one has had Wednesday's.
+    trips = [
+        a_trip(f"2026-01-{leave}:00+01:00", f"2026-01-{back}:00+01:00", km, vehicle=vehicle)
+        for vehicle in ("heron", "wren")
+        for leave, back, km in (("15T08:00", "15T22:00", 10), ("16T08:00", "16T11:00", 200))
+    ]
+    vehicles = [a_car(), a_car(id="wren", lead="second")]
+    alone = under(habit, set_nights=["thu"], trips=trips[:2])
+    together = under(habit, set_nights=["thu"], trips=trips, vehicles=vehicles, **TWO_ON_ONE_CIRCUIT)
+
+    assert starts(alone) == ["Thu 22:00"]
+    assert together.outcome.short_kwh == 0
+    nights = [f"{together.problem.grid.nights[session.first]:%a}" for car in together.sessions for session in car]
+    assert sorted(nights) == ["Thu", "Thu", "Wed"]
+
+
+def test_cars_that_share_are_held_to_less_only_as_far_as_both_meet_their_needs():
+    # 15 kWh each in the twelve hours from 18:00 on. Alone 6 A are enough, 1.38 kW for 10 h 52 min. One at a time it takes
+    # 10 A for one, 2.3 kW for 6 h 32 min, and 13 A for the other, 2.99 kW for 5 h 1 min: in quarter hours 6 h 45 min and
+    # 5 h 15 min. At 6 A both they do not run together either, since each could take 16 of the circuit's 16.
+    trips = [
+        a_trip("2026-01-15T06:00:00+01:00", "2026-01-15T18:00:00+01:00", 175, vehicle=vehicle)
+        for vehicle in ("heron", "wren")
+    ]
+    leads = [a_lead(id=name, steps_a=[6, 8, 10, 13, 16]) for name in ("unit", "second")]
+    vehicles = [a_car(), a_car(id="wren", lead="second")]
+    alone = under("low_current", trips=trips[:1], leads=leads[:1])
+    together = under("low_current", trips=trips, vehicles=vehicles, **TWO_ON_ONE_CIRCUIT | {"leads": leads})
+
+    assert alone.outcome.cars[0].amps.max() == 6
+    assert together.outcome.short_kwh == 0
+    heron, wren = (car.amps for car in together.outcome.cars)
+    assert sorted([heron.max(), wren.max()]) == [10, 13]
+    assert not ((heron > 0) & (wren > 0)).any()
 
 
 def test_low_soc_finishes_just_before_leaving():
@@ -214,3 +263,12 @@ def test_plug_and_go_is_never_cheaper_on_level_cost(km: float):
     shortest = min(one.plan.outcome.short_kwh for one in by_habit.values())
     for habit in ("cheapest", "nightly", "set_nights", "when_low", "low_soc", "low_current", "sun_first"):
         assert by_habit[habit].plan.outcome.short_kwh == pytest.approx(shortest, abs=1e-4)
+
+
+@pytest.mark.parametrize("seed", [5, 17, 31])
+@pytest.mark.parametrize("habit", ["nightly", "set_nights", "when_low", "low_soc", "low_current", "sun_first"])
+def test_no_habit_of_two_cars_for_a_week_costs_a_departure(habit: str, seed: int):
+    document = a_family_household(seed, cars=2, nights=7) | {"set_nights": ["wed", "sat"]}
+    usual, made = (plan(read(json.dumps(document | {"habit": one})), prove=False) for one in ("cheapest", habit))
+
+    assert made.outcome.short_kwh <= usual.outcome.short_kwh + 0.05

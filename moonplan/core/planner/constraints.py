@@ -120,7 +120,7 @@ def room_for(problem: Problem, amps: Sequence[Floats], i: int) -> Floats:
     for limit in shared_limits(problem):
         if i in limit.weights:
             left = left_of(limit, problem, amps, i)
-            room = np.where(left >= car.limit_a - 1e-9, room, 0.0) if limit.of_full_limits else np.minimum(room, left)
+            room = np.where(left >= car.full_a - 1e-9, room, 0.0) if limit.of_full_limits else np.minimum(room, left)
     for group in one_lead_groups(problem):
         if i in group:
             taken_by_others = np.any([amps[j] > 0 for j in group if j != i], axis=0)
@@ -136,7 +136,7 @@ def left_of(limit: SharedLimit, problem: Problem, amps: Sequence[Floats], i: int
     taken = np.zeros(problem.grid.n_slots)
     for j, weight in limit.weights.items():
         if j != i:
-            taken += weight * (np.where(amps[j] > 0, problem.cars[j].limit_a, 0.0) if limit.of_full_limits else amps[j])
+            taken += weight * (np.where(amps[j] > 0, problem.cars[j].full_a, 0.0) if limit.of_full_limits else amps[j])
     return (limit.capacity - taken) / limit.weights[i]
 
 
@@ -163,7 +163,7 @@ def may_start(problem: Problem, car: Car) -> Flags:
     By hand: while someone is up, or at the arrival of a car that comes home later. The array is the car's own: not to
     be changed.
     """
-    return problem.once(("may start", car.id), lambda: _may_start(problem, car))
+    return car.once("may start", lambda: _may_start(problem, car))
 
 
 def _may_start(problem: Problem, car: Car) -> Flags:
@@ -239,7 +239,7 @@ def _broken_together(problem: Problem, amps: Sequence[Floats]) -> Iterator[str]:
     for limit in shared_limits(problem):
         load = np.zeros(grid.n_slots)
         for i, weight in limit.weights.items():
-            load += weight * (np.where(amps[i] > 0, problem.cars[i].limit_a, 0.0) if limit.of_full_limits else amps[i])
+            load += weight * (np.where(amps[i] > 0, problem.cars[i].full_a, 0.0) if limit.of_full_limits else amps[i])
         running = np.sum([amps[i] > 0 for i in limit.weights], axis=0)
         over = (load > limit.capacity + SLACK_A) & (running > (1 if limit.of_full_limits else 0))
         for t in np.flatnonzero(over)[:1]:

@@ -1,9 +1,10 @@
 """Habits: the schools a household may belong to, and what each changes in the problem of a car (rules, section 7).
 
-A habit never costs a departure: what it bars is allowed again where something would be missed without it.
+A habit that bars nights or holds a car to less never costs a departure: as much is allowed again as that takes, of a car by
+itself and of cars that share.
 """
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 from datetime import date
 
@@ -12,9 +13,10 @@ import numpy as np
 from moonplan.core import hookup
 from moonplan.core.household import WEEKDAYS, Habit
 from moonplan.core.planner.one_car import COARSE, OneCar, Surroundings, nothing_left
-from moonplan.core.planner.outcome import CarOutcome, car_outcome
+from moonplan.core.planner.outcome import CarOutcome, Outcome, car_outcome
 from moonplan.core.planner.plug_and_go import plug_and_go
 from moonplan.core.planner.problem import Car, Problem, Wish
+from moonplan.core.planner.together import missing_least
 from moonplan.core.simulate import NOTHING_KWH
 from moonplan.core.timegrid import Flags
 
@@ -34,6 +36,8 @@ _HIGH_CARE = 10.0
 # So much dearer than sun does the grid count under `sun_first`, in highest prices: enough that little of it is taken along
 # with sun, and not so much that its own prices no longer matter.
 _GRID_COUNTS = 10.0
+# What cars that share must miss more under their habits before these ask less of them. [kWh]
+_MISSING_MORE_KWH = 0.05
 
 
 def with_habits(problem: Problem) -> Problem:
@@ -46,7 +50,61 @@ def with_habits(problem: Problem) -> Problem:
         change = _CHANGES.get(problem.habit_of(car))
         if change is not None and car.delivery is not None and problem.grid.n_slots:
             cars[i] = change(problem, car)
-    return problem.with_cars(cars)
+    return _eased(problem, problem.with_cars(cars))
+
+
+def _eased(problem: Problem, held: Problem) -> Problem:
+    """The problem as its habits change it, and less where cars that share would miss more together than without."""
+    eases = {
+        i: _EASES[habit]
+        for i, car in enumerate(problem.cars)
+        if (habit := problem.habit_of(car)) in _EASES and held.cars[i] is not car
+    }
+    if len(problem.cars) < 2 or not eases or not (lived := missing_least(held).outcome).short_kwh:
+        return held
+    free = [problem.cars[i] if i in eases else car for i, car in enumerate(held.cars)]
+    needed = missing_least(held.with_cars(free)).outcome
+    best, best_kwh = held, lived.short_kwh
+    while lived.short_kwh > needed.short_kwh + _MISSING_MORE_KWH:
+        tried = _easier(problem, held, eases, _missing_more(lived, needed))
+        if not tried:
+            break
+        # What does not help by itself may still do so with the next.
+        lived, held = min(tried, key=lambda one: round(one[0].short_kwh, 4))
+        if lived.short_kwh < best_kwh - NOTHING_KWH:
+            best, best_kwh = held, lived.short_kwh
+    return best
+
+
+def _easier(
+    problem: Problem, held: Problem, eases: Mapping[int, "Ease"], missing: Sequence[tuple[float, int]]
+) -> list[tuple[Outcome, Problem]]:
+    """What comes of asking less of the first car that misses more and can be asked for less, and of each other instead."""
+    for at_s, first in missing:
+        found = []
+        for i in sorted(eases, key=lambda i: i != first):
+            car = eases[i](problem, problem.cars[i], held.cars[i], at_s)
+            if car is not None:
+                easier = held.with_cars([*held.cars[:i], car, *held.cars[i + 1 :]])
+                found.append((missing_least(easier).outcome, easier))
+        if found:
+            return found
+    return []
+
+
+def _missing_more(lived: Outcome, needed: Outcome) -> list[tuple[float, int]]:
+    """When cars, by index, miss more than they need to, the earliest first."""
+    return sorted(
+        (at_s, i)
+        for i, (mine, least) in enumerate(zip(lived.cars, needed.cars, strict=True))
+        for at_s in _when_missing_more(mine, least)
+    )
+
+
+def _when_missing_more(lived: CarOutcome, needed: CarOutcome) -> list[float]:
+    """When a car misses more than it needs to, the earliest first. [s, UTC]"""
+    more = lived.shorts_kwh > needed.shorts_kwh + NOTHING_KWH
+    return sorted(lived.asked.at_s[more].tolist())
 
 
 def _nightly(problem: Problem, car: Car) -> Car:
@@ -55,7 +113,7 @@ def _nightly(problem: Problem, car: Car) -> Car:
 
 def _set_nights(problem: Problem, car: Car) -> Car:
     chosen = {night for night in problem.grid.nights if WEEKDAYS[night.weekday()] in problem.household.set_nights}
-    return _allowed_where_short(problem, car, _filled_on(problem, car, chosen), chosen)
+    return _allowed_where_short(problem, car, _filled_on(problem, car, chosen))
 
 
 def _when_low(problem: Problem, car: Car) -> Car:
@@ -68,11 +126,34 @@ def _when_low(problem: Problem, car: Car) -> Car:
         past = next((t for t, day in enumerate(problem.grid.starts) if day.date() > _day_after(night)), problem.grid.n_slots)
         if float(lived.soc_kwh[past]) < reserve_kwh - NOTHING_KWH:
             chosen.add(night)
-    return _allowed_where_short(problem, car, _filled_on(problem, car, chosen), chosen)
+    return _allowed_where_short(problem, car, _filled_on(problem, car, chosen))
 
 
 def _day_after(night: date) -> date:
     return date.fromordinal(night.toordinal() + 1)
+
+
+def _allowed_where_short(problem: Problem, car: Car, held: Car) -> Car:
+    """The held car, filled on those nights as well that it takes to miss no more than it would without the habit."""
+    needed, lived = _alone(problem, car), _alone(problem, held)
+    while lived.short_kwh > needed.short_kwh + NOTHING_KWH:
+        eased = (_one_night_more(problem, car, held, at_s) for at_s in _when_missing_more(lived, needed))
+        more = next((one for one in eased if one is not None), None)
+        if more is None:
+            break
+        held, lived = more, _alone(problem, more)
+    return held
+
+
+def _one_night_more(problem: Problem, car: Car, held: Car, at_s: float) -> Car | None:
+    """The held car, filled on the last night before a time that it is kept off, if there is any."""
+    nights = np.array([night.toordinal() for night in problem.grid.nights])
+    kept_off = car.chargeable & ~held.chargeable
+    before = nights[kept_off & (problem.grid.edges_s[:-1] < at_s)]
+    if not len(before):
+        return None
+    allowed = {night for night in problem.grid.nights if night.toordinal() not in nights[kept_off]}
+    return _filled_on(problem, car, {*allowed, date.fromordinal(int(before[-1]))})
 
 
 def _low_soc(problem: Problem, car: Car) -> Car:
@@ -82,16 +163,26 @@ def _low_soc(problem: Problem, car: Car) -> Car:
 def _low_current(problem: Problem, car: Car) -> Car:
     """The car held to the least current that misses nothing more and needs no session more."""
     usual = _alone(problem, car)
-    most = float(car.limit_a.max())
-    currents = [step for step in car.steps_a if step <= most] or [
-        float(amps) for amps in range(int(np.ceil(car.least_a)), int(np.ceil(most)))
-    ]
-    for amps in sorted(currents):
+    for amps in _currents(car):
         slower = _held_to(car, amps)
         tried = _alone(problem, slower)
         if tried.short_kwh <= usual.short_kwh + NOTHING_KWH and len(tried.sessions) <= len(usual.sessions):
             return slower
     return car
+
+
+def _a_step_more(problem: Problem, car: Car, held: Car, at_s: float) -> Car | None:
+    """The car held to the next current above the one that it is held to, if there is any."""
+    most = float(held.limit_a[np.isnan(car.pinned_a)].max(initial=0.0))
+    return next((_held_to(car, amps) for amps in _currents(car) if amps > most), car if held is not car else None)
+
+
+def _currents(car: Car) -> list[float]:
+    """Currents that the car can be held to, the least first. [A]"""
+    most = float(car.limit_a.max())
+    return [step for step in car.steps_a if step <= most] or [
+        float(amps) for amps in range(int(np.ceil(car.least_a)), int(np.ceil(most)))
+    ]
 
 
 def _held_to(car: Car, amps: float) -> Car:
@@ -119,6 +210,15 @@ _CHANGES: Mapping[Habit, Callable[[Problem, Car], Car]] = {
     "awake": _awake,
 }
 
+# The car as it would be without its habit, as it is held, and a time before which it misses something [s, UTC]; what
+# it is with a little less asked of it, None where that is no less.
+Ease = Callable[[Problem, Car, Car, float], Car | None]
+_EASES: Mapping[Habit, Ease] = {
+    "set_nights": _one_night_more,
+    "when_low": _one_night_more,
+    "low_current": _a_step_more,
+}
+
 
 def _barred(car: Car, slots: Flags) -> Car:
     free = car.chargeable & (~slots | ~np.isnan(car.pinned_a))
@@ -142,27 +242,6 @@ def _filled_on(problem: Problem, car: Car, nights: set[date]) -> Car:
         if home.any():
             wishes.append(Wish(edge, float(car.limit_kwh[edge - 1])))
     return replace(_only_on(problem, car, nights), wishes=tuple(wishes))
-
-
-def _allowed_where_short(problem: Problem, car: Car, held: Car, nights: set[date]) -> Car:
-    """The held car, filled on those nights as well that it takes to miss no more than it would without the habit."""
-    needed = _alone(problem, car).short_kwh
-    allowed = set(nights)
-    for _ in dict.fromkeys(problem.grid.nights):
-        lived = _alone(problem, held)
-        if lived.short_kwh <= needed + NOTHING_KWH:
-            break
-        short = next((r.at_s for r in (*lived.departures, *([lived.end] if lived.end else [])) if r.short_kwh), 0.0)
-        before = [
-            night
-            for t, night in enumerate(problem.grid.nights)
-            if night not in allowed and problem.grid.edges_s[t] < short and car.chargeable[t]
-        ]
-        if not before:
-            break
-        allowed.add(before[-1])
-        held = _filled_on(problem, car, allowed)
-    return held
 
 
 def _alone(problem: Problem, car: Car) -> CarOutcome:

@@ -257,7 +257,7 @@ def missed_by(problem: Problem, car: Car, amps: Floats) -> tuple[float, tuple[fl
 
 def asked_of(problem: Problem, car: Car) -> Asked:
     """What is asked of a car."""
-    return problem.once(("asked", car.id), lambda: _asked_of(problem, car))
+    return car.once("asked", lambda: _asked_of(problem, car))
 
 
 def _asked_of(problem: Problem, car: Car) -> Asked:

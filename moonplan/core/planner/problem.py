@@ -66,6 +66,7 @@ class Car:
 
     delivery : the chain's answer, None where it does not charge (`no_charge` says why).
     limit_a : most current that may be offered in each slot, after steps; 0 where not chargeable, shape (n_slots,) [A]
+    full_a : the chain's limit in each slot, whatever less a habit holds the car to, shape (n_slots,) [A]
     least_a : least current that charges. [A]
     limit_kwh : SoC limit in force, shape (n_slots,) [kWh]
     pinned_a : current that a person pinned, nan where none, shape (n_slots,) [A]
@@ -85,6 +86,7 @@ class Car:
     intake: Intake
     chargeable: Flags
     limit_a: Floats
+    full_a: Floats
     least_a: float
     limit_kwh: Floats
     pinned_a: Floats
@@ -131,6 +133,17 @@ class Car:
         return hookup.stepped_each(
             room_a if self.steps_a else np.minimum(room_a, useful), steps_a=self.steps_a, min_a=self.least_a
         )
+
+    @cached_property
+    def _done(self) -> dict[str, object]:
+        return {}
+
+    def once(self, key: str, make: Callable[[], T]) -> T:
+        """What `make` gives of the car as it is, made the first time that it is asked for under a key.
+
+        Kept with the car and not with a problem by the car's name, since a habit looks at several changes of one car.
+        """
+        return once(self._done, key, make)
 
     @cached_property
     def _runs(self) -> OrderedDict[tuple[bytes, Rate], Trajectory]:
@@ -194,9 +207,7 @@ class Problem:
 
     def once(self, key: object, make: Callable[[], T]) -> T:
         """What `make` gives, made the first time that it is asked for under a key."""
-        if key not in self.done:
-            self.done[key] = make()
-        return cast(T, self.done[key])
+        return once(self.done, key, make)
 
     def let_go(self, kind: str) -> None:
         """Let go of the work of a kind, the first part of its keys."""
@@ -206,6 +217,13 @@ class Problem:
     def lately(self, key: object, make: Callable[[], T]) -> T:
         """As `once`, for work of which only the last is kept, since a long search would fill the memory."""
         return cast(T, lately(self.late, key, make, most=_KEPT_LATELY))
+
+
+def once(done: dict[K, object], key: K, make: Callable[[], T]) -> T:
+    """What `make` gives, or what is kept of it."""
+    if key not in done:
+        done[key] = make()
+    return cast(T, done[key])
 
 
 def lately(kept: OrderedDict[K, T], key: K, make: Callable[[], T], *, most: int) -> T:
@@ -303,6 +321,7 @@ def _car(h: Household, vehicle: Vehicle, grid: Grid) -> Car:
         intake=intake,
         chargeable=chargeable & (limit_a > 0),
         limit_a=limit_a,
+        full_a=limit_a,
         least_a=lead.min_a,
         limit_kwh=_limits(vehicle, departures, limit_a, rate.cautious, intake, overrides, grid),
         pinned_a=_pinned(h, vehicle, grid),

@@ -51,7 +51,7 @@ class SharedPrices:
         per_a, per_slot = np.zeros(self.problem.grid.n_slots), np.zeros(self.problem.grid.n_slots)
         for limit, price in zip(self.limits, self.limit_prices, strict=True):
             if i in limit.weights and limit.of_full_limits:
-                per_slot = per_slot + price * limit.weights[i] * self.problem.cars[i].limit_a
+                per_slot = per_slot + price * limit.weights[i] * self.problem.cars[i].full_a
             elif i in limit.weights:
                 per_a = per_a + price * limit.weights[i]
         for group, price in zip(self.groups, self.group_prices, strict=True):
@@ -72,7 +72,7 @@ class SharedPrices:
         """What the cars may take together; with full limits counted, one car alone always may."""
         if not limit.of_full_limits:
             return limit.capacity
-        largest = np.max([w * self.problem.cars[i].limit_a for i, w in limit.weights.items()], axis=0)
+        largest = np.max([w * self.problem.cars[i].full_a for i, w in limit.weights.items()], axis=0)
         return np.asarray(np.maximum(limit.capacity, largest))
 
     def sharpened(self, amps: Sequence[Floats], gap: float) -> "SharedPrices | None":
@@ -87,7 +87,7 @@ class SharedPrices:
         over = []
         for limit, price in zip(self.limits, self.limit_prices, strict=True):
             taken = [
-                w * (np.where(amps[i] > 0, problem.cars[i].limit_a, 0.0) if limit.of_full_limits else amps[i])
+                w * (np.where(amps[i] > 0, problem.cars[i].full_a, 0.0) if limit.of_full_limits else amps[i])
                 for i, w in limit.weights.items()
             ]
             much = np.sum(taken, axis=0) - np.maximum(0.0, self.room(limit))

@@ -55,10 +55,19 @@ def plan_together(problem: Problem) -> Candidate:
             return improved(problem, _replanned(problem, alone, FINE), moves=_FEW_MOVES)
     cars, nights = _size(problem)
     tries, contended = _tries(problem, _SOON * cars**2 * nights, _SLOTS_SOON), contended_slots(problem, alone.amps)
-    best = relieved(problem, _first(problem), alone, effort=COARSE)
-    best = searched(problem, best, tries=tries, effort=COARSE, contended=contended)
+    best = searched(problem, missing_least(problem), tries=tries, effort=COARSE, contended=contended)
     closely = FINE if cars <= _FEW_CARS else FINE_OF_MANY
     return _better(improved(problem, _replanned(problem, best, closely), moves=_FEW_MOVES), best)
+
+
+def missing_least(problem: Problem) -> Candidate:
+    """A plan made soon for what it misses: the best of several orders, in which others make way for a car that is short."""
+
+    def found() -> Candidate:
+        alone = _alone(problem, COARSE)
+        return alone if _fit(problem, alone) else relieved(problem, _first(problem), alone, effort=COARSE)
+
+    return problem.once("missing least", found)
 
 
 def refined(problem: Problem, found: Candidate, *, again: int = 0) -> Candidate:
