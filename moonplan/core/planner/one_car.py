@@ -199,9 +199,12 @@ class OneCar:
 
     def _question(self, slots: Slots, since: int, aboard: tuple[float, float]) -> "_Question":
         """What the recursion is asked, with wants that can be met."""
-        if self._car.control != "managed":
-            return _Question(slots, 100 * (float(np.abs(slots.price).max()) + 1.0), slots.need_kwh)
         most_at_edge, most_before_trip = fully(since, aboard[0], slots, self._pack)
+        if self._car.control != "managed":
+            slots = slots._replace(
+                wants=np.minimum(slots.wants, most_at_edge), trip_wants=np.minimum(slots.trip_wants, most_before_trip)
+            )
+            return _Question(slots, 100 * (float(np.abs(slots.price).max()) + 1.0), slots.need_kwh)
         # A wish is for before the trips at its edge; where there are any, the first of them asks for it.
         leaves = np.zeros(len(slots.wishes), dtype=np.bool_)
         leaves[slots.trip_edge] = True

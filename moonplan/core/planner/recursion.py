@@ -28,6 +28,8 @@ from moonplan.core.planner.slots import (
 )
 from moonplan.core.timegrid import Floats
 
+# What a timer misses at a level just below what is wanted, beside what it misses further down.
+_LITTLE = 1 / 400
 # Above everything that a plan can come to, but not so far that sums with it are no numbers any more.
 _IMPOSSIBLE = 1e12
 
@@ -191,14 +193,18 @@ def _bridge(values: Floats, need: float, dearest: float, levels: Levels) -> None
 
 @kernel
 def _missed(values: Floats, never: float, wanted: float, levels: Levels) -> None:
-    """Count what each level misses of what is wanted; at the first below it little, for what lies between is enough."""
+    """Count what each level misses of what is wanted; at the two below it little.
+
+    What lies above the first of them may be enough, and where a trip or less current leads between the two, what is looked
+    for is between what can be had and what can not: it is what is truly missed that ways count.
+    """
     at = _place(wanted - NOTHING, levels)
     if at == levels.first:
         return
     for phase in range(values.shape[0]):
         row = values[phase]
         for k in range(levels.first, at):
-            row[k] += (never if k < at - 1 else never / 100) * (wanted - levels.floor_kwh - levels.step_kwh * k)
+            row[k] += (never if k < at - 2 else never * _LITTLE) * (wanted - levels.floor_kwh - levels.step_kwh * k)
 
 
 @kernel
@@ -218,6 +224,12 @@ def _before_trip(values: Floats, after: Floats, kwh: float, levels: Levels) -> N
 def _copied(row: Floats, into: Floats) -> None:
     for k in range(len(row)):
         into[k] = row[k]
+
+
+@kernel
+def _swapped(row: Floats, other: Floats) -> None:
+    for k in range(len(row)):
+        row[k], other[k] = other[k], row[k]
 
 
 @kernel
@@ -301,7 +313,8 @@ def timer_values(timer: Timer) -> None:
     """Fill in the least cost to go for one session a night at one current.
 
     Phases are waiting, on at each of the currents, done for the night, and on at each of them since the night before: such
-    a session leaves the new night its own.
+    a session leaves the new night its own. At the edge where a night begins the phases are those of the night that ends;
+    what a session of the new one comes to from there on stands where one since the night before does elsewhere.
     """
     n_levels = timer.worth.of.shape[3]
     _timer_backward(timer, np.empty((2 * len(timer.currents), n_levels)), np.empty((2, n_levels)))
@@ -333,7 +346,8 @@ def _timer_backward(timer: Timer, best: Floats, rest: Floats) -> None:
                 else:
                     for i in range(2 * on if may.cross[t] else on):
                         if 0 < currents[i % on] <= slot.room_a + NOTHING:
-                            phase = i + 1 if i < on else i + 2
+                            ending = i < on or (edge < n and may.new_night[edge])
+                            phase = i % on + (1 if ending else on + 2)
                             _at_current(best[i], currents[i % on], here.first, True, here, then, phase, aheads, slot, pack)
                     _resting(rest[0], here, then, 0, aheads, slot)
                     _resting(rest[1], here, then, done, aheads, slot)
@@ -344,7 +358,7 @@ def _timer_backward(timer: Timer, best: Floats, rest: Floats) -> None:
                 if t > 0 and may.new_night[t]:
                     _copied(now[0], now[done])
                     for i in range(on):
-                        _copied(now[on + 2 + i], now[i + 1])
+                        _swapped(now[on + 2 + i], now[i + 1])
             else:
                 now[:] = 0.0
             _missed(now, never, slots.wants[t], here)

@@ -84,7 +84,7 @@ def timer_amps(amps: Floats, aboard: tuple[float, float], width: int, timer: Tim
         night, first = night + 1, end
     best, way = np.inf, 0
     for w in range(many):
-        found_worth = ways.paid[w] + value_at(n, len(currents) + 1, ways.level[w], ways.mean[w], worth)
+        found_worth = ways.paid[w] + _to_come(n, ways.level[w], ways.mean[w], nth[w], True, timer)
         if found_worth < best - EQUAL:
             best, way = found_worth, w
     amps[since:] = np.where(np.isnan(slots.pinned_a[since:]), 0.0, slots.pinned_a[since:])
@@ -147,6 +147,18 @@ def _through(
     return paid, level, mean, nth
 
 
+@kernel
+def _to_come(edge: int, level: float, mean: float, nth: int, waiting: bool, timer: Timer) -> float:
+    """What is to come from an edge on, by the values; at the last edge what is truly missed there.
+
+    waiting : whether the night that begins or goes on there may still have a session.
+    """
+    worth, currents, never, _, slots, _ = timer
+    if edge == len(slots.room_a):
+        return asked_at(edge, level, mean, nth, never, slots)[0]
+    return value_at(edge, 0 if waiting else len(currents) + 1, level, mean, worth)
+
+
 @compiled
 def _waits(width: int, n_slots: int, n_currents: int) -> Waits:
     return Waits(
@@ -182,7 +194,8 @@ def _without(
         slot = slot_at(t, slots, 0.0)
         free = np.isnan(slot.pinned_a)
         if free and may.start[t] and slot.room_a > 0 and not (goes_on and t == edge):
-            values_at(waits.promise[w, t - first], t, 1, level, mean, worth)
+            begun = len(currents) + 2 if t > 0 and may.new_night[t] else 1
+            values_at(waits.promise[w, t - first], t, begun, level, mean, worth)
             for i in range(len(currents)):
                 waits.promise[w, t - first, i] += spent
         missed, level, mean, nth = asked_at(t, level, mean, nth, never, slots)
@@ -191,9 +204,7 @@ def _without(
         waits.level[w, t - first], waits.mean[w, t - first] = level, mean
         more, level, mean = through_slot(t, slots.pinned_a[t], False, (level, mean), never, slots, pack)
         spent += more
-    reached = max(edge, end)
-    phase = len(currents) + 1 if reached == len(slots.room_a) else 0
-    value = value_at(reached, phase, level, mean, worth)
+    value = _to_come(max(edge, end), level, mean, nth, True, timer)
     return _added(choices, found, w, (-1, -1, 0.0), (level, mean), rank_of(spent + value), APART * pack.usable_kwh)
 
 
@@ -239,8 +250,7 @@ def _session_choices(
 
     at : its first slot, the first of the next night, and the trip to come.
     """
-    worth, currents, never, may, slots, pack = timer
-    done = len(currents) + 1
+    _, _, never, may, slots, pack = timer
     start, end, nth = at
     level, mean = aboard
     paid += 0.0 if start == 0 and pack.charging else pack.start_price
@@ -255,8 +265,7 @@ def _session_choices(
         paid += cost + care_of(mean, pack) + care_of(after, pack)
         mean = after
         if may.end[t] or level >= slot.limit_kwh - 1e-6:
-            phase = done if t < end else 0
-            value = value_at(t + 1, phase, level, mean, worth)
+            value = _to_come(t + 1, level, mean, nth, t >= end, timer)
             apart = APART * pack.usable_kwh
             found = _added(choices, found, w, (start, t, amps), (level, mean), rank_of(paid + value), apart)
         full = slot.limit_kwh - NOTHING
