@@ -57,10 +57,12 @@ def _at_current(
     aheads: Floats,
     slot: Slot,
     pack: Pack,
+    nth: int = -1,
 ) -> None:
     """Lower `best`, from level `lowest` on, to what charging at a current comes to, with care at the slot's end.
 
     then : values there, shape (n_layers, n_phases, n_levels). closely : whether levels near limit and taper are looked at.
+    nth : the how-manieth slot it is, where the same current goes on from slot to slot; else negative.
     """
     wall_kw = min(amps * pack.kw_per_a, pack.most_wall_kw)
     mean_gain = max(0.0, pack.mean[0] * wall_kw - pack.mean[1]) * slot.hours
@@ -72,7 +74,12 @@ def _at_current(
     begin = max(lowest, _place(slot.need_kwh - gain, here))
     plain = max(begin, min(here.past, _place(clear_kwh, here)))
     ahead = slot.ahead_kwh + mean_gain - gain
-    _stepped_up(best[begin:plain], cost, gain, begin, here, then, phase, ahead, aheads, pack)
+    place = gain / here.step_kwh
+    if nth >= 0:
+        # Between two levels a value would blur a little more with every slot; the nearest levels to what has been gained
+        # since the first slot are never out by more than one.
+        place = np.floor(place * (nth + 1) + 0.5) - np.floor(place * nth + 0.5)
+    _stepped_up(best[begin:plain], cost, place, begin, here, then, phase, ahead, aheads, pack)
     if not closely:
         return
     full = max(plain, min(here.past, _place(slot.limit_kwh - NOTHING, here)))
@@ -108,7 +115,7 @@ def _place(level: float, levels: Levels) -> int:
 def _stepped_up(
     best: Floats,
     cost: float,
-    gain: float,
+    place: float,
     begin: int,
     here: Levels,
     then: Floats,
@@ -117,14 +124,13 @@ def _stepped_up(
     aheads: Floats,
     pack: Pack,
 ) -> None:
-    """Lower values from a level on to a cost and the value of the level that is a gain above each, with its care."""
-    place = gain / here.step_kwh
+    """Lower values from a level on to a cost and the value that many levels above each, with its care."""
     up = int(place + 1e-9)
     part = max(0.0, place - up)
     low, share = layer_of(aheads, ahead)
     at = begin + up
     lower, upper = then[low, phase, at:], then[low + (1 if share > 0 else 0), phase, at:]
-    base = here.floor_kwh + here.step_kwh * begin + gain + ahead - pack.rest_kwh
+    base = here.floor_kwh + here.step_kwh * (begin + place) + ahead - pack.rest_kwh
     half_care = 0.5 * pack.care
     a, b = (1 - share) * (1 - part), (1 - share) * part
     c, d = share * (1 - part), share * part
@@ -348,7 +354,9 @@ def _timer_backward(timer: Timer, best: Floats, rest: Floats) -> None:
                         if 0 < currents[i % on] <= slot.room_a + NOTHING:
                             ending = i < on or (edge < n and may.new_night[edge])
                             phase = i % on + (1 if ending else on + 2)
-                            _at_current(best[i], currents[i % on], here.first, True, here, then, phase, aheads, slot, pack)
+                            _at_current(
+                                best[i], currents[i % on], here.first, True, here, then, phase, aheads, slot, pack, t
+                            )
                     _resting(rest[0], here, then, 0, aheads, slot)
                     _resting(rest[1], here, then, done, aheads, slot)
                     # By hand a session may only end short of the limit while someone is up.
