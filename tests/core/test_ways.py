@@ -217,7 +217,7 @@ def test_two_nights_at_two_rates_are_planned_as_well_as_every_choice_of_sessions
 
 def test_several_ways_find_what_one_does_not():
     # The same values, gone by one way or sixteen at a time, over weeks of a car.
-    which = ((0, 2, "v0"), (0, 4, "v0"), (2, 4, "v0"), (7, 2, "v0"), (8, 2, "v1"))
+    which = ((7, 2, "v0"), (22, 4, "v3"), (33, 2, "v1"), (56, 4, "v0"), (56, 4, "v1"))
     weeks = [a_single_car(*one) for one in which]
 
     def values(ways: int) -> list[float]:

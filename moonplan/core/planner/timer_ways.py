@@ -57,7 +57,7 @@ def timer_amps(amps: Floats, aboard: tuple[float, float], width: int, timer: Tim
 
     amps, aboard, width : as in `managed_amps`; the values' first edge is where a night begins.
     """
-    worth, currents, never, may, slots, pack = timer
+    worth, currents, never, may, slots, _ = timer
     n, since = len(slots.room_a), worth.since
     nights = 1 + int(np.sum(may.new_night[since + 1 :]))
     came = np.zeros((nights, width), dtype=np.int64)
@@ -80,11 +80,11 @@ def timer_amps(amps: Floats, aboard: tuple[float, float], width: int, timer: Tim
             found = _without(choices, found, w, came_to, (first, end), goes_on[w], waits, timer)
         found = _with_sessions(choices, found, many, (first, end), waits, timer)
         gone = (came[night], began[night], ended[night], at_amps[night])
-        many = _lived(choices, found, ways, (edge, nth, goes_on), gone, end, never, slots, pack)
+        many = _lived(choices, found, ways, (edge, nth, goes_on), gone, end, timer)
         night, first = night + 1, end
     best, way = np.inf, 0
     for w in range(many):
-        found_worth = ways.paid[w] + _to_come(n, ways.level[w], ways.mean[w], nth[w], True, timer)
+        found_worth = ways.paid[w] + asked_at(n, ways.level[w], ways.mean[w], nth[w], never, slots)[0]
         if found_worth < best - EQUAL:
             best, way = found_worth, w
     amps[since:] = np.where(np.isnan(slots.pinned_a[since:]), 0.0, slots.pinned_a[since:])
@@ -148,15 +148,13 @@ def _through(
 
 
 @kernel
-def _to_come(edge: int, level: float, mean: float, nth: int, waiting: bool, timer: Timer) -> float:
-    """What is to come from an edge on, by the values; at the last edge what is truly missed there.
+def _to_come(edge: int, level: float, mean: float, waiting: bool, timer: Timer) -> float:
+    """What is to come from an edge on, by the values.
 
     waiting : whether the night that begins or goes on there may still have a session.
     """
-    worth, currents, never, _, slots, _ = timer
-    if edge == len(slots.room_a):
-        return asked_at(edge, level, mean, nth, never, slots)[0]
-    return value_at(edge, 0 if waiting else len(currents) + 1, level, mean, worth)
+    worth, currents, _, _, slots, _ = timer
+    return value_at(edge, 0 if waiting and edge < len(slots.room_a) else len(currents) + 1, level, mean, worth)
 
 
 @compiled
@@ -204,7 +202,7 @@ def _without(
         waits.level[w, t - first], waits.mean[w, t - first] = level, mean
         more, level, mean = through_slot(t, slots.pinned_a[t], False, (level, mean), never, slots, pack)
         spent += more
-    value = _to_come(max(edge, end), level, mean, nth, True, timer)
+    value = _to_come(max(edge, end), level, mean, True, timer)
     return _added(choices, found, w, (-1, -1, 0.0), (level, mean), rank_of(spent + value), APART * pack.usable_kwh)
 
 
@@ -265,7 +263,7 @@ def _session_choices(
         paid += cost + care_of(mean, pack) + care_of(after, pack)
         mean = after
         if may.end[t] or level >= slot.limit_kwh - 1e-6:
-            value = _to_come(t + 1, level, mean, nth, t >= end, timer)
+            value = _to_come(t + 1, level, mean, t >= end, timer)
             apart = APART * pack.usable_kwh
             found = _added(choices, found, w, (start, t, amps), (level, mean), rank_of(paid + value), apart)
         full = slot.limit_kwh - NOTHING
@@ -315,33 +313,38 @@ def _lived(
     where: tuple[Counts, Counts, Flags],
     taken: tuple[Counts, Counts, Counts, Floats],
     end: int,
-    never: float,
-    slots: Slots,
-    pack: Pack,
+    timer: Timer,
 ) -> int:
-    """Go on to a night's end, or that of a session which goes on into the next, with those choices that promise most, as
-    many as there is room for; how many these are.
+    """Go on to a night's end, or that of a session which goes on into the next, with those choices that promise most there,
+    as many as there is room for; how many these are.
 
     where : of each way the edge that it has come to, the trip to come, and whether a session ended there. taken : of each
         way that is gone on with, which it was before, and the first slot, last slot and current of its session.
     """
+    _, _, never, _, slots, pack = timer
     edge, nth, goes_on = where
     came, began, ended, amps = taken
-    was, was_edge, was_nth = Ways(ways.level.copy(), ways.mean.copy(), ways.paid.copy()), edge.copy(), nth.copy()
-    was_on = goes_on.copy()
+    was_edge, was_nth, was_on = edge.copy(), nth.copy(), goes_on.copy()
+    until, trips = np.zeros(found, dtype=np.int64), np.zeros(found, dtype=np.int64)
+    for at in range(found):
+        way, start, last = choices.way[at], choices.start[at], choices.last[at]
+        until[at] = max(end, last + 1, was_edge[way])
+        session, aboard = (start, last, choices.amps[at]), (ways.level[way], ways.mean[way])
+        paid, level, mean, trips[at] = _through(
+            (was_edge[way], until[at]), session, aboard, was_nth[way], never, slots, pack
+        )
+        choices.paid[at], choices.level[at], choices.mean[at] = ways.paid[way] + paid, level, mean
+        choices.rank[at] = rank_of(choices.paid[at] + _to_come(until[at], level, mean, True, timer))
     apart, many = APART * pack.usable_kwh, 0
     by_start = np.argsort(choices.start[:found], kind="mergesort")
     for at in by_start[np.argsort(choices.rank[by_start], kind="mergesort")]:
-        way, start, last = choices.way[at], choices.start[at], choices.last[at]
-        until = max(end, last + 1, was_edge[way])
-        aboard = (was.level[way], was.mean[way])
-        session = (start, last, choices.amps[at])
-        paid, level, mean, trips = _through((was_edge[way], until), session, aboard, was_nth[way], never, slots, pack)
-        if is_near(ways, edge[:many], until, level, mean, apart):
+        way, last = choices.way[at], choices.last[at]
+        if is_near(ways, edge[:many], until[at], choices.level[at], choices.mean[at], apart):
             continue
-        ways.level[many], ways.mean[many], ways.paid[many] = level, mean, was.paid[way] + paid
-        edge[many], nth[many], goes_on[many] = until, trips, last == until - 1 or (was_on[way] and until == was_edge[way])
-        came[many], began[many], ended[many], amps[many] = way, start, last, choices.amps[at]
+        ways.level[many], ways.mean[many], ways.paid[many] = choices.level[at], choices.mean[at], choices.paid[at]
+        edge[many], nth[many] = until[at], trips[at]
+        goes_on[many] = last == until[at] - 1 or (was_on[way] and until[at] == was_edge[way])
+        came[many], began[many], ended[many], amps[many] = way, choices.start[at], last, choices.amps[at]
         many += 1
         if many == len(edge):
             break
