@@ -204,9 +204,9 @@ def _missed(values: Floats, never: float, wanted: float, levels: Levels) -> None
     What lies above the first of them may be enough, and where a trip or less current leads between the two, what is looked
     for is between what can be had and what can not: it is what is truly missed that ways count.
     """
-    at = _place(wanted - NOTHING, levels)
-    if at == levels.first:
+    if wanted <= 0:  # the lowest level lies below an empty battery, and misses nothing
         return
+    at = _place(wanted - NOTHING, levels)
     for phase in range(values.shape[0]):
         row = values[phase]
         for k in range(levels.first, at):
@@ -412,7 +412,7 @@ def _timer_choice(
     waiting, stop = rest[0, first:past], rest[1, first:past]
     not_yet, finished = now[0, first:past], now[done, first:past]
     low = _place(pack.boost_kwh - slot.ahead_kwh - NOTHING, here) - first
-    held_to = _place(held_below - step, here) - first
+    held_to = _place(held_below - 2 * step, here) - first
     for j in range(len(waiting)):
         spent = 2 * half_care * max(0.0, mean + step * j - pack.rest_kwh)
         waiting[j] += spent
