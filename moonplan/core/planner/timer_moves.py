@@ -1,8 +1,9 @@
 """A timer's sessions moved a little, compiled.
 
 Values between levels are near enough to choose a night's session by. At less than full current, though, a slot leads between
-two levels, so that what must be aboard at a departure seems to take longer than it does, and a session begins too early. So
-each is moved, and made longer or shorter at either end, while what it truly comes to falls.
+two levels, so that what must be aboard at a departure seems to take longer than it does, and a session begins too early; and
+only a few currents are tried. So each is moved, made longer or shorter at either end, and given all the current that is left
+while it lasts, while what it truly comes to falls.
 """
 
 from typing import NamedTuple
@@ -18,6 +19,8 @@ from moonplan.core.timegrid import Counts, Floats
 # By how many slots the beginning, the end, or both are moved, in turn.
 _STEPS = (8, 4, 2, 1)
 _ROUNDS = 3
+# By how many slots a session that has more current is shorter, at its end or at its beginning.
+_SHORTER = (0, 1, 2, 3, 4, 6, 8)
 # How often a session is moved at the most in a round.
 _MOST = 12
 
@@ -70,29 +73,57 @@ def _all_moved(course: _Course, amps: Floats, timer: Timer) -> None:
 @kernel
 def _moved(course: _Course, amps: Floats, first: int, last: int, timer: Timer) -> tuple[int, int]:
     """One session moved while that helps; its first slot, and the first after it."""
-    current = amps[first]
     for _ in range(_MOST):
-        helped = False
-        for by in _STEPS:
-            for at_first, at_last in ((by, by), (-by, -by), (by, 0), (0, -by), (-by, 0), (0, by)):
-                start, end = first + at_first, last + at_last
-                if _is_free(amps, first, last, start, end, timer) and _saves(course, amps, first, last, start, end, timer):
-                    amps[first : last + 1] = 0.0
-                    amps[start : end + 1] = current
-                    _followed(course, amps, min(first, start), timer)
-                    first, last, helped = start, end, True
-                    break
-            if helped:
-                break
-        if not helped:
+        start, end = _at_another_time(course, amps, first, last, timer)
+        if start < 0:
+            start, end = _with_all_there_is(course, amps, first, last, timer)
+        if start < 0:
             break
+        first, last = start, end
     return first, last + 1
 
 
 @kernel
-def _is_free(amps: Floats, first: int, last: int, start: int, end: int, timer: Timer) -> bool:
-    """Whether a session may be in other slots of the night that it begins in."""
-    may, slots, n = timer.may, timer.slots, len(amps)
+def _at_another_time(course: _Course, amps: Floats, first: int, last: int, timer: Timer) -> tuple[int, int]:
+    """The session's first and last slot once it is moved to where it comes to less; negative where it is not."""
+    for by in _STEPS:
+        for at_first, at_last in ((by, by), (-by, -by), (by, 0), (0, -by), (-by, 0), (0, by)):
+            start, end = first + at_first, last + at_last
+            if _tried(course, amps, first, last, start, end, amps[first], timer):
+                return start, end
+    return -1, -1
+
+
+@kernel
+def _with_all_there_is(course: _Course, amps: Floats, first: int, last: int, timer: Timer) -> tuple[int, int]:
+    """The session's first and last slot once it has all the current that is left throughout, where it comes to less so;
+    negative where it does not."""
+    for shorter in _SHORTER:
+        for start, end in ((first, last - shorter), (first + shorter, last)):
+            if start <= end:
+                most = _left(start, end, timer)
+                if most > amps[first] + NOTHING and _tried(course, amps, first, last, start, end, most, timer):
+                    return start, end
+    return -1, -1
+
+
+@kernel
+def _tried(course: _Course, amps: Floats, first: int, last: int, start: int, end: int, current: float, timer: Timer) -> bool:
+    """Put a session into other slots at a current if it may be there and comes to less; whether it does."""
+    if not _is_free(amps, first, last, start, end, current, timer):
+        return False
+    if not _saves(course, amps, first, last, start, end, current, timer):
+        return False
+    amps[first : last + 1] = 0.0
+    amps[start : end + 1] = current
+    _followed(course, amps, min(first, start), timer)
+    return True
+
+
+@kernel
+def _is_free(amps: Floats, first: int, last: int, start: int, end: int, current: float, timer: Timer) -> bool:
+    """Whether a session may be in other slots of the night that it begins in, at a current."""
+    may, n = timer.may, len(amps)
     if not timer.worth.since <= start <= end < n or not may.start[start]:
         return False
     for t in range(min(first, start) + 1, max(first, start) + 1):
@@ -101,14 +132,22 @@ def _is_free(amps: Floats, first: int, last: int, start: int, end: int, timer: T
     for t in range(max(0, start - 1), min(n, end + 2)):
         if not first <= t <= last and amps[t] > 0:
             return False
-    for t in range(start, end + 1):
-        if slots.room_a[t] + NOTHING < amps[first] or not np.isnan(slots.pinned_a[t]):
-            return False
-    return True
+    return _left(start, end, timer) >= current - NOTHING
 
 
 @kernel
-def _saves(course: _Course, amps: Floats, first: int, last: int, start: int, end: int, timer: Timer) -> bool:
+def _left(start: int, end: int, timer: Timer) -> float:
+    """The most current that is left all the time from a slot to another; nothing where one of them is pinned. [A]"""
+    most = np.inf
+    for t in range(start, end + 1):
+        most = min(most, timer.slots.room_a[t] if np.isnan(timer.slots.pinned_a[t]) else 0.0)
+    return most
+
+
+@kernel
+def _saves(
+    course: _Course, amps: Floats, first: int, last: int, start: int, end: int, session_a: float, timer: Timer
+) -> bool:
     """Whether a session comes to less in other slots, and each from it on ends when somebody is up, or full."""
     _, _, never, may, slots, pack = timer
     t = min(first, start)
@@ -117,7 +156,7 @@ def _saves(course: _Course, amps: Floats, first: int, last: int, start: int, end
         if t > max(last, end) and abs(level - course.level[t]) < NOTHING and abs(mean - course.mean[t]) < NOTHING:
             return bool(paid < course.paid[t] - EQUAL)
         missed, level, mean, nth = asked_at(t, level, mean, nth, never, slots)
-        current = amps[first] if start <= t <= end else 0.0 if first <= t <= last else amps[t]
+        current = session_a if start <= t <= end else 0.0 if first <= t <= last else amps[t]
         begins = t == start if start <= t <= end else current > 0 and (t == 0 or amps[t - 1] <= 0)
         more, level, mean = through_slot(t, current, begins, (level, mean), never, slots, pack)
         paid += missed + more
