@@ -81,6 +81,7 @@ class Midway(dict[int, Floats]):
 
 
 def test_an_owner_may_go_while_room_is_taken(monkeypatch: pytest.MonkeyPatch):
+    gc.collect()  # what other tests left behind
     monkeypatch.setattr(room, "_free", Midway())
     one, other, third = Owner(), Owner(), Owner()
     first = room.room(one, (50,)).ctypes.data

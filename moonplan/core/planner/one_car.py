@@ -276,14 +276,12 @@ class _Question:
         if self.dearest != other.dearest:
             return n
         now, then = self.slots, other.slots
-        differs = (now.room_a != then.room_a) | (now.sun_kwh != then.sun_kwh)
-        differs |= (now.toll != then.toll) | (now.own_price != then.own_price)
-        edges = ((now.need_kwh, then.need_kwh), (now.wants, then.wants))
-        for mine, its in (*edges, (self.need_after_trips, other.need_after_trips)):
-            differs |= mine[1:] != its[1:]
-        trips = now.trip_edge[now.trip_wants != then.trip_wants]
-        last = np.flatnonzero(differs)
-        return min(n, max(int(last[-1]) + 1 if len(last) else 0, int(trips.max()) + 1 if len(trips) else 0))
+        in_slot = (now.room_a != then.room_a) | (now.sun_kwh != then.sun_kwh)
+        in_slot |= (now.toll != then.toll) | (now.own_price != then.own_price)
+        at_edge = (now.need_kwh != then.need_kwh) | (now.wants != then.wants)
+        at_edge |= self.need_after_trips != other.need_after_trips
+        last = (np.flatnonzero(in_slot), np.flatnonzero(at_edge), now.trip_edge[now.trip_wants != then.trip_wants])
+        return min(n, max((int(found[-1]) + 1 for found in last if len(found)), default=0))
 
 
 @dataclass
