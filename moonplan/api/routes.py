@@ -22,7 +22,7 @@ from moonplan.household import models as rows
 from moonplan.household.models import Change, Household, Person
 from moonplan.logbook.models import OdometerReading, RateReading
 from moonplan.planning import calendars, cautions, days, rates, refining, usual
-from moonplan.planning.documents import core_household, household_document, planning_now
+from moonplan.planning.documents import as_core, core_household, household_document, planning_now
 from moonplan.planning.drawing import drawing
 from moonplan.planning.evenings import set_evening
 from moonplan.planning.heading import heading
@@ -118,7 +118,8 @@ def get_refinement(request: HttpRequest, nights: int | None = Query(None, ge=day
 
 @api.get("/habits", response={200: s.Comparison, **PROBLEMS}, operation_id="compare_habits")
 def compare_habits(request: HttpRequest, nights: int | None = None) -> Any:
-    return comparison_document(compare(core_household(person_of(request).household, planning_now(), nights)))
+    given = household_document(person_of(request).household, planning_now(), nights)
+    return comparison_document(compare(as_core(given), refining.best_known(given)))
 
 
 # --- the days ahead ------------------------------------------------------------------------------------------------------

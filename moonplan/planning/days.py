@@ -19,7 +19,7 @@ from moonplan.core.timegrid import night_of
 from moonplan.household import editing
 from moonplan.household.models import Evening, Household, Person, Trip, Vehicle
 from moonplan.planning import refining, usual
-from moonplan.planning.documents import household_document, planning_now
+from moonplan.planning.documents import as_core, household_document, planning_now
 from moonplan.planning.evenings import set_evening
 from moonplan.planning.heading import heading
 from moonplan.planning.standins import simulated
@@ -27,6 +27,9 @@ from moonplan.planning.standins import simulated
 FEWEST, MOST = 1, 14
 # How far a trip can be repeated. [days]
 _REPEATED_AT_MOST = 60
+# The ways out that were offered last, by the question, the car and when it leaves.
+_OFFERS_KEPT = 16
+_offered: dict[tuple[str, int, datetime], list[Remedy]] = {}
 
 
 def days(person: Person, nights: int) -> dict[str, Any]:
@@ -194,7 +197,9 @@ def take_way_out(person: Person, vehicle_id: int, leave: datetime, nights: int, 
     Refused
         If there is no such way out any more.
     """
-    found = next(iter(_remedies(person.household, vehicle_id, leave, nights, told_as=told)), None)
+    found = next(
+        (one for one in _remedies(person.household, vehicle_id, leave, nights, told_as=told) if one.told == told), None
+    )
     if found is None:
         raise editing.Refused([Mistake("told", told, "a way out that still is one")])
     with editing.as_one():
@@ -205,13 +210,26 @@ def take_way_out(person: Person, vehicle_id: int, leave: datetime, nights: int, 
 def _remedies(
     household: Household, vehicle_id: int, leave: datetime, nights: int, told_as: str | None = None
 ) -> list[Remedy]:
-    # What a change costs is told by plans that are made alike, with and without it.
-    made = refining.at_once(_document(household, planning_now(), nights))
+    """Those of the best plan that is known; what was offered for the same question and trip is what can be taken, even if
+    a better plan was found meanwhile.
+
+    told_as : the words of the only one that is asked for.
+    """
+    given = _document(household, planning_now(), nights)
+    asked = (refining.question(given, as_core(given)), vehicle_id, leave)
+    if told_as is not None and asked in _offered:
+        return _offered[asked]
+    made = refining.best_known(given)
+    found: list[Remedy] = []
     for i, car in enumerate(made.problem.cars):
         for nth, departure in enumerate(car.departures):
             if car.id == str(vehicle_id) and departure.trip.leave == leave:
-                return remedies(made, i, nth, told_as=told_as)
-    return []
+                found = remedies(made, i, nth, told_as=told_as)
+    if told_as is None:
+        _offered[asked] = found
+        while len(_offered) > _OFFERS_KEPT:
+            _offered.pop(next(iter(_offered)), None)
+    return found
 
 
 def _apply(person: Person, edit: Edit, told: str) -> None:

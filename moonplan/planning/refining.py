@@ -58,12 +58,6 @@ def question(given: Mapping[str, Any], household: Household) -> str:
     return hashlib.sha256(text.encode()).hexdigest()
 
 
-def at_once(given: Mapping[str, Any]) -> Plan:
-    """A household document's plan without the search."""
-    household = as_core(given)
-    return _soon(household, question(given, household))
-
-
 def best_known(given: Mapping[str, Any]) -> Plan:
     """A household document's plan, or the better one that the search has found meanwhile."""
     household = as_core(given)

@@ -6,6 +6,7 @@ from typing import Any
 import pytest
 
 from moonplan.core.household import HABITS, read
+from moonplan.core.planner.candidates import candidate
 from moonplan.core.planner.compare import compare
 from moonplan.core.planner.constraints import broken_rules
 from moonplan.core.planner.habits import SENTENCES
@@ -263,6 +264,20 @@ def test_plug_and_go_is_never_cheaper_on_level_cost(km: float):
     shortest = min(one.plan.outcome.short_kwh for one in by_habit.values())
     for habit in ("cheapest", "nightly", "set_nights", "when_low", "low_soc", "low_current", "sun_first"):
         assert by_habit[habit].plan.outcome.short_kwh == pytest.approx(shortest, abs=1e-4)
+
+
+@pytest.mark.parametrize("seed", [1, 5, 9])
+def test_cheapest_is_never_behind_what_another_habit_comes_to_or_a_plan_that_is_known(seed: int):
+    household = read(json.dumps(a_family_household(seed, cars=2, nights=7)))
+    known = plan(household, prove=True)
+    by_habit = {one.habit: one.plan for one in compare(household, known)}
+    cheapest = by_habit["cheapest"]
+
+    assert cheapest.outcome.rank <= known.outcome.rank
+    for made in by_habit.values():
+        amps = [car.amps for car in made.outcome.cars]
+        if not broken_rules(cheapest.problem, amps):
+            assert cheapest.outcome.rank <= candidate(cheapest.problem, amps).outcome.rank
 
 
 @pytest.mark.parametrize("seed", [5, 17, 31])

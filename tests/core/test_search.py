@@ -1,18 +1,19 @@
 """The search among plans of cars in each other's way: it finds what no order of planning them does, and no worse."""
 
 import json
+from dataclasses import replace
 from pathlib import Path
 from random import Random
 
 import numpy as np
 import pytest
 
-from moonplan.core.household import read
+from moonplan.core.household import Override, read
 from moonplan.core.planner.candidates import Candidate, candidate, pinned, planned, surroundings
 from moonplan.core.planner.constraints import broken_rules, room_for
 from moonplan.core.planner.habits import with_habits
 from moonplan.core.planner.one_car import CLOSER, COARSE, FINE, FINEST, OneCar, Surroundings, _Question, nothing_left
-from moonplan.core.planner.plan import coin, problem_of
+from moonplan.core.planner.plan import coin, plan, problem_of
 from moonplan.core.planner.problem import Problem, build
 from moonplan.core.planner.search import _elsewhere, _Held, _Here, contended_slots, relieved, searched, shifted, swept
 from moonplan.core.planner.together import plan_together, refined
@@ -372,3 +373,18 @@ def test_with_a_price_a_quarter_of_an_hour_there_are_not_many_more_other_times()
     for night, held in times:
         assert not (held.slots & ~night).any()
         assert np.count_nonzero(night & ~held.slots) <= run.last - run.first + 1
+
+
+def test_a_plan_goes_on_from_one_of_nearly_the_same_household():
+    # Nothing is lost where the household is the same; where a car is not plugged in one night, its plan is made anew, and
+    # the others may keep to theirs.
+    household = read(json.dumps(a_family_household(9, cars=2, nights=7)))
+    known = plan(household, prove=True)
+    night = known.problem.grid.nights[known.sessions[0][0].first]
+    off = replace(household, overrides=(Override(vehicle="v0", night=night, plugged_in=False),))
+
+    again, without = plan(household, prove=False, like=known), plan(off, prove=False, like=known)
+
+    assert again.outcome.rank <= known.outcome.rank
+    assert without.outcome.rank <= plan(off, prove=False).outcome.rank
+    assert night not in {without.problem.grid.nights[one.first] for one in without.sessions[0]}

@@ -125,6 +125,39 @@ def test_a_session_that_misses_something_takes_all_there_is_before_a_trip_and_go
     assert not any(broken_alone(problem, problem.cars[0], amps))
 
 
+def test_a_session_takes_all_the_current_that_is_left_while_it_lasts_and_is_shorter():
+    # 21 kWh, and 11.68 A are left from 22:00 to 06:00, when it is cheap: 2.686 kW for 32 quarter hours are 21.49. At the
+    # 11 A that are among the currents tried, eight hours are 20.24, and the rest would be had at 0.30.
+    problem = a_problem(vehicles=[a_car(control="timer", end_pct=92, daily_limit_pct=95)])
+    night = np.array([start.hour >= 22 or start.hour < 6 for start in problem.grid.starts[:-1]])
+    left = Surroundings(np.where(night, 11.68, 16.0), np.zeros(problem.grid.n_slots))
+
+    amps = OneCar(problem, problem.cars[0], COARSE).whole(left)
+    found = candidate(problem, [amps]).outcome
+
+    assert (amps <= left.room_a).all()
+    assert found.short_kwh == 0
+    assert (amps > 0).sum() == 32  # a quarter hour less would be 20.82
+    assert found.cost == pytest.approx(32 / 4 * 0.230 * 11.68 * 0.10)
+
+
+def test_a_pinned_session_stays_at_its_current():
+    problem = a_problem(
+        pins=[
+            {
+                "id": "p",
+                "vehicle": "heron",
+                "start": "2026-01-15T02:00:00+01:00",
+                "end": "2026-01-15T03:00:00+01:00",
+                "amps": 9,
+            }
+        ]
+    )
+    amps = np.where(np.isnan(problem.cars[0].pinned_a), 0.0, problem.cars[0].pinned_a)
+
+    assert moved(problem, amps).tolist() == amps.tolist()
+
+
 def test_weeks_planned_roughly_are_never_worse_with_the_moves_and_often_better(monkeypatch: pytest.MonkeyPatch):
     which = ((4, 4, "v0"), (5, 4, "v3"), (0, 2, "v0"), (6, 2, "v1"), (9, 2, "v1"))
     weeks = [a_single_car(*one) for one in which]

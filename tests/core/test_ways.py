@@ -151,6 +151,53 @@ def test_a_full_car_by_hand_is_worth_the_same_however_long_it_stays_plugged_in()
     assert value(worth, edge - 24, ON, full) == pytest.approx(at_the_end, abs=0.02)
 
 
+@pytest.mark.parametrize("effort", [COARSE, FINE])
+@pytest.mark.parametrize("control", ["timer", "hand"])
+def test_a_session_below_full_current_is_seen_to_take_no_longer_than_it_does(control: str, effort: Effort):
+    # Cheap from 22:00 to 02:00, when 10 A are left: 2.3 kW for four hours are the 9.2 kWh that are wanted, to the watt hour.
+    # Before that 16 A are, at three times the price.
+    problem = a_problem(
+        bedtime="23:00",
+        wake="01:45",
+        leads=[a_lead(control=control, steps_a=[10, 16])],
+        vehicles=[a_car(control=control, soc_pct=50, end_pct=68.4, plug_in_hours=["18:00", "02:00"])],
+        tariff={"default_price": 0.30, "bands": [{"name": "night", "price": 0.10, "from": "22:00", "to": "02:00"}]},
+    )
+    cheap = np.array([start.hour in (22, 23, 0, 1) for start in problem.grid.starts[:-1]])
+    left = Surroundings(np.where(cheap, 10.0, 16.0) * problem.cars[0].chargeable, np.zeros(problem.grid.n_slots))
+
+    one_car = OneCar(problem, problem.cars[0], effort)
+    found = candidate(problem, [one_car.whole(left)]).outcome
+
+    assert found.short_kwh == 0
+    assert found.cost == pytest.approx(9.2 * 0.10)
+    begins, at_10_a = problem.grid.starts.index(at("2026-01-14T22:00:00+01:00")), 2
+    assert value(values_of(one_car), begins, at_10_a, 25.0) == pytest.approx(9.2 * 0.10, abs=0.1)
+
+
+@pytest.mark.parametrize("effort", [COARSE, CLOSER, FINE])
+def test_a_night_that_could_begin_with_a_session_at_noon_is_not_taken_for_better_than_it_is(effort: Effort):
+    # By hand for a week; at home over noon more than once, when the session of the night before could still go on.
+    problem = a_single_car(12, 1, "v0")
+
+    _, amps = planned_alone(problem, effort)
+
+    assert candidate(problem, [amps]).outcome.short_kwh == 0
+
+
+def test_an_empty_battery_misses_nothing_of_what_is_not_wanted():
+    # 25 kWh taken off 25 at 22:00, and nothing is wanted: what comes of an empty battery is nothing, at every edge.
+    trip = a_trip("2026-01-14T22:00:00+01:00", "2026-01-15T02:00:00+01:00", 125)
+    vehicles = [a_car(control="timer", reserve_pct=0, end_pct=0, daily_limit_pct=83)]
+    problem = a_problem(leads=[a_lead(control="timer", steps_a=[16])], vehicles=vehicles, trips=[trip])
+    one_car, _ = planned_alone(problem, FINE)
+
+    worth, edge = values_of(one_car), problem.cars[0].departures[0].taking.edge
+
+    assert worth.floor_kwh < 0
+    assert value(worth, edge + 1, 0, 0.0) == pytest.approx(0.0, abs=1e-9)
+
+
 # --- as good as any ----------------------------------------------------------------------------------------------------
 
 

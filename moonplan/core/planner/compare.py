@@ -8,7 +8,7 @@ import numpy as np
 
 from moonplan.core.household import HABITS, Habit, Household
 from moonplan.core.planner.habits import SENTENCES
-from moonplan.core.planner.plan import Plan, document, plan
+from moonplan.core.planner.plan import Plan, better, document, plan
 from moonplan.core.rates import range_km
 
 
@@ -29,16 +29,22 @@ class Compared:
     smallest_margin_km: float | None
 
 
-def compare(household: Household) -> list[Compared]:
+def compare(household: Household, known: Plan | None = None) -> list[Compared]:
     """The plan of every habit, the household's own pins and decisions kept.
+
+    known : a plan of the household that is shown elsewhere; the habit that comes nearest to it begins with it.
 
     Raises
     ------
     BadDocument
         If what a person pinned cannot be carried out.
     """
-    plans = {habit: plan(_under(household, habit), prove=False) for habit in HABITS}
+    plans = {habit: plan(_under(household, habit), prove=False, like=known) for habit in HABITS}
+    # What another habit came to, `cheapest` may do as well.
     usual = plans["cheapest"]
+    for other in plans.values():
+        usual = better(usual, other)
+    plans["cheapest"] = usual
     return [
         Compared(habit, SENTENCES[habit], made, _level_cost(made, usual), _nights(made), _smallest_margin_km(made))
         for habit, made in plans.items()

@@ -103,10 +103,11 @@ class Plan:
         return self.saves_at_most <= max(_GOOD * abs(self.outcome.value), coin(self.problem))
 
 
-def plan(household: Household, *, prove: bool = True) -> Plan:
+def plan(household: Household, *, prove: bool = True, like: Plan | None = None) -> Plan:
     """The plan of a household.
 
-    prove : whether to search on, and to ask for a bound: many times the work.
+    prove : whether to search on, and to ask for a bound: many times the work. like : a plan of nearly the same household,
+        which the search begins with where it fits, so that the two differ by what the households do.
 
     Raises
     ------
@@ -114,7 +115,7 @@ def plan(household: Household, *, prove: bool = True) -> Plan:
         If what a person pinned cannot be carried out.
     """
     problem = problem_of(household)
-    found, least = soon(problem), None
+    found, least = soon(problem, like), None
     if prove:
         found = later(problem, found)
         least = least_of(problem, found)
@@ -148,12 +149,20 @@ def carried_out(problem: Problem, amps: Sequence[Floats], least: float | None = 
     return _plan_of(problem, candidate(problem, amps).outcome, least)
 
 
-def soon(problem: Problem) -> Candidate:
-    """A good plan at once."""
+def better(one: Plan, other: Plan) -> Plan:
+    """A plan, or what another of nearly the same household makes of its problem, if that breaks no rule and is better."""
+    amps = [car.amps for car in other.outcome.cars]
+    if not candidate(one.problem, amps).outcome.rank < one.outcome.rank:
+        return one
+    return carried_out(one.problem, amps) or one
+
+
+def soon(problem: Problem, like: Plan | None = None) -> Candidate:
+    """A good plan at once. like : as for `plan`."""
     together = _pinned_only(problem)
     if not problem.cars or not problem.grid.n_slots:
         return together
-    found = plan_together(problem)
+    found = plan_together(problem, None if like is None else [car.amps for car in like.outcome.cars])
     if not broken_rules(problem, found.amps):
         return found
     return _carried_out(problem, [candidate(problem, at_once(problem)), together])

@@ -1,7 +1,7 @@
 """Ways out of a shortage: the smallest changes that close it, each found by planning again with the change made.
 
-Nothing is guessed: a remedy's shortage and cost are those of the plan with it. A current above what the circuit or the
-socket is allowed is never offered.
+Nothing is guessed: a remedy's shortage and cost are those of the plan with it, which goes on from the plan without. A
+current above what the circuit or the socket is allowed is never offered.
 """
 
 from collections.abc import Iterator
@@ -83,7 +83,7 @@ def remedies(made: Plan, i: int, nth: int, *, told_as: str | None = None) -> lis
     for kind, told, edits in _tried(made, i, nth):
         if kind in closed or (told_as is not None and told != told_as):  # a smaller change of this kind does already
             continue
-        after = plan(applied(household, edits), prove=False)
+        after = plan(applied(household, edits), prove=False, like=made)
         short = after.outcome.short_kwh
         if short > before.short_kwh - _WORTH_KWH:
             continue

@@ -11,7 +11,7 @@ import numpy as np
 
 from moonplan.core.planner.at_once import at_once
 from moonplan.core.planner.candidates import Candidate, candidate, pinned, planned
-from moonplan.core.planner.constraints import broken_rules
+from moonplan.core.planner.constraints import broken_alone, broken_rules
 from moonplan.core.planner.moves import improved, paired
 from moonplan.core.planner.one_car import CLOSER, COARSE, FINE, FINE_OF_MANY, FINEST, Effort
 from moonplan.core.planner.problem import Problem
@@ -46,16 +46,22 @@ class _Long(NamedTuple):
 _LONG_OF_FEW, _LONG_OF_MANY = _Long(CLOSER, 2.0, 0.5), _Long(COARSE, 3.5, 1.5)
 
 
-def plan_together(problem: Problem) -> Candidate:
-    """A good plan soon: of the first plans of several orders the best, searched on a little, re-planned and improved."""
+def plan_together(problem: Problem, like: Sequence[Floats] | None = None) -> Candidate:
+    """A good plan soon: of the first plans of several orders the best, searched on a little, re-planned and improved.
+
+    like : setpoints of a plan of nearly the same problem, per car, shape (n_slots,) [A]; the search begins with them where
+        they fit and are better.
+    """
+    known = None if like is None else _fitted(problem, like)
     alone = _alone(problem, FINE if len(problem.cars) < 2 else COARSE)
     if _fit(problem, alone):
         alone = _alone(problem, FINE)
         if _fit(problem, alone):
-            return improved(problem, _replanned(problem, alone, FINE), moves=_FEW_MOVES)
+            return _better(improved(problem, _replanned(problem, alone, FINE), moves=_FEW_MOVES), known)
     cars, nights = _size(problem)
     tries, contended = _tries(problem, _SOON * cars**2 * nights, _SLOTS_SOON), contended_slots(problem, alone.amps)
-    best = searched(problem, missing_least(problem), tries=tries, effort=COARSE, contended=contended)
+    best = _better(missing_least(problem), known)
+    best = searched(problem, best, tries=tries, effort=COARSE, contended=contended)
     closely = FINE if cars <= _FEW_CARS else FINE_OF_MANY
     return _better(improved(problem, _replanned(problem, best, closely), moves=_FEW_MOVES), best)
 
@@ -88,8 +94,19 @@ def refined(problem: Problem, found: Candidate, *, again: int = 0) -> Candidate:
     return paired(problem, _settled(problem, best, FINEST if small else FINE_OF_MANY))
 
 
-def _better(one: Candidate, other: Candidate) -> Candidate:
-    return one if one.better_than(other) else other
+def _fitted(problem: Problem, like: Sequence[Floats]) -> Candidate | None:
+    """Setpoints of another problem where they fit; a car that cannot keep to them is planned anew around the others."""
+    if len(like) != len(problem.cars) or any(len(a) != problem.grid.n_slots for a in like):
+        return None
+    amps = list(like)
+    for i, car in enumerate(problem.cars):
+        if any(broken_alone(problem, car, amps[i])):
+            amps[i] = planned(problem, amps, i, COARSE)
+    return None if broken_rules(problem, amps) else candidate(problem, amps)
+
+
+def _better(one: Candidate, other: Candidate | None) -> Candidate:
+    return one if other is None or one.better_than(other) else other
 
 
 def _size(problem: Problem) -> tuple[int, int]:
