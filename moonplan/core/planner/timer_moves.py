@@ -153,13 +153,17 @@ def _saves(
     t = min(first, start)
     level, mean, nth, paid = course.level[t], course.mean[t], course.nth[t], course.paid[t]
     while t < len(amps):
-        if t > max(last, end) and abs(level - course.level[t]) < NOTHING and abs(mean - course.mean[t]) < NOTHING:
-            return bool(paid < course.paid[t] - EQUAL)
+        if t > max(last, end):
+            more, mean_more = level - course.level[t], mean - course.mean[t]
+            if abs(more) < NOTHING and abs(mean_more) < NOTHING:
+                return bool(paid < course.paid[t] - EQUAL)
+            if more < NOTHING and mean_more < NOTHING and paid > course.paid[t] - EQUAL:
+                return False  # dearer so far, with no more aboard
         missed, level, mean, nth = asked_at(t, level, mean, nth, never, slots)
         current = session_a if start <= t <= end else 0.0 if first <= t <= last else amps[t]
         begins = t == start if start <= t <= end else current > 0 and (t == 0 or amps[t - 1] <= 0)
-        more, level, mean = through_slot(t, current, begins, (level, mean), never, slots, pack)
-        paid += missed + more
+        spent, level, mean = through_slot(t, current, begins, (level, mean), never, slots, pack)
+        paid += missed + spent
         ends = t == end if start <= t <= end else current > 0 and (t + 1 == len(amps) or amps[t + 1] <= 0)
         if ends and not may.end[t] and np.isnan(slots.pinned_a[t]) and level < slots.limit_kwh[t] - 1e-6:
             return False
