@@ -1,7 +1,8 @@
 """A timer's sessions moved a little, compiled.
 
 Values between levels are near enough to choose a night's session by, and only a few currents are tried. So each is moved,
-made longer or shorter at either end, and given all the current that is left while it lasts, while what it truly comes to falls.
+made longer or shorter at either end, and given all the current that is left while it lasts, while what it truly comes to
+falls.
 """
 
 from typing import NamedTuple
