@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import time
+from collections import OrderedDict
 from collections.abc import Iterable, Mapping
 from dataclasses import asdict
 from datetime import date, datetime, timedelta
+from threading import Lock
 from typing import Any
 from zoneinfo import ZoneInfo
 
@@ -29,7 +31,8 @@ FEWEST, MOST = 1, 14
 _REPEATED_AT_MOST = 60
 # The ways out that were offered last, by the question, the car and when it leaves.
 _OFFERS_KEPT = 16
-_offered: dict[tuple[str, int, datetime], list[Remedy]] = {}
+_offered: OrderedDict[tuple[str, int, datetime], list[Remedy]] = OrderedDict()
+_offering = Lock()
 
 
 def days(person: Person, nights: int) -> dict[str, Any]:
@@ -217,8 +220,10 @@ def _remedies(
     """
     given = _document(household, planning_now(), nights)
     asked = (refining.question(given, as_core(given)), vehicle_id, leave)
-    if told_as is not None and asked in _offered:
-        return _offered[asked]
+    with _offering:
+        offered = _offered.get(asked)
+    if told_as is not None and offered is not None:
+        return offered
     made = refining.best_known(given)
     found: list[Remedy] = []
     for i, car in enumerate(made.problem.cars):
@@ -226,9 +231,10 @@ def _remedies(
             if car.id == str(vehicle_id) and departure.trip.leave == leave:
                 found = remedies(made, i, nth, told_as=told_as)
     if told_as is None:
-        _offered[asked] = found
-        while len(_offered) > _OFFERS_KEPT:
-            _offered.pop(next(iter(_offered)), None)
+        with _offering:
+            _offered[asked] = found
+            while len(_offered) > _OFFERS_KEPT:
+                _offered.popitem(last=False)
     return found
 
 

@@ -146,6 +146,23 @@ def test_two_long_days_in_a_row_come_up_short_and_there_is_a_way_out(signed_in: 
     assert trip(days(signed_in, 14), "Wren", thursday)["short_kwh"] > 0
 
 
+def test_what_was_offered_can_be_taken_though_a_better_plan_was_found_meanwhile(
+    signed_in: Browser, monkeypatch: pytest.MonkeyPatch
+):
+    thursday = "2026-01-22T07:00:00+01:00"
+    wren = car(days(signed_in, 14), "Wren")["id"]
+    query = f"vehicle={wren}&leave={thursday.replace('+', '%2B')}&nights=14"
+    _, found = signed_in.get(f"/days/ways_out?{query}")
+    monkeypatch.setattr("moonplan.planning.days.remedies", lambda *_, **__: [])
+
+    taken = {"vehicle": int(wren), "leave": thursday, "told": found["ways"][0]["told"]}
+    status, told = signed_in.send("post", "/days/ways_out?nights=14", taken)
+
+    assert status == 200
+    assert trip(told, "Wren", thursday)["short_kwh"] == 0
+    signed_in.send("post", "/undo")
+
+
 def test_a_way_out_that_is_none_any_more_is_refused(signed_in: Browser):
     wren = car(days(signed_in), "Wren")["id"]
 
