@@ -180,7 +180,13 @@ def _night(night: NightOfCar, vehicle: Vehicle) -> dict[str, Any]:
 
 
 def ways_out(person: Person, vehicle_id: int, leave: datetime, nights: int) -> list[dict[str, Any]]:
-    """The remedies for a short departure, known by its car and when it leaves."""
+    """The remedies for a short departure, known by its car and when it leaves, in the best plan that is known."""
+    given = _document(person.household, planning_now(), nights)
+    found = _remedies(given, vehicle_id, leave)
+    with _offering:
+        _offered[_asked(given, vehicle_id, leave)] = found
+        while len(_offered) > _OFFERS_KEPT:
+            _offered.popitem(last=False)
     return [
         {
             "told": one.told,
@@ -188,21 +194,25 @@ def ways_out(person: Person, vehicle_id: int, leave: datetime, nights: int) -> l
             "short_kwh": round(one.short_kwh, 3),
             "cost": round(one.cost, 5),
         }
-        for one in _remedies(person.household, vehicle_id, leave, nights)
+        for one in found
     ]
 
 
 def take_way_out(person: Person, vehicle_id: int, leave: datetime, nights: int, told: str) -> None:
     """Apply a remedy by its words; all of its edits are one step of undo.
 
+    What was offered can be taken, even if a better plan was found meanwhile.
+
     Raises
     ------
     Refused
         If there is no such way out any more.
     """
-    found = next(
-        (one for one in _remedies(person.household, vehicle_id, leave, nights, told_as=told) if one.told == told), None
-    )
+    given = _document(person.household, planning_now(), nights)
+    with _offering:
+        offered = _offered.get(_asked(given, vehicle_id, leave))
+    ways = _remedies(given, vehicle_id, leave) if offered is None else offered
+    found = next((one for one in ways if one.told == told), None)
     if found is None:
         raise editing.Refused([Mistake("told", told, "a way out that still is one")])
     with editing.as_one():
@@ -210,32 +220,17 @@ def take_way_out(person: Person, vehicle_id: int, leave: datetime, nights: int, 
             _apply(person, edit, told)
 
 
-def _remedies(
-    household: Household, vehicle_id: int, leave: datetime, nights: int, told_as: str | None = None
-) -> list[Remedy]:
-    """Those of the best plan that is known; what was offered for the same question and trip is what can be taken, even if
-    a better plan was found meanwhile.
+def _asked(given: dict[str, Any], vehicle_id: int, leave: datetime) -> tuple[str, int, datetime]:
+    return refining.question(given, as_core(given)), vehicle_id, leave
 
-    told_as : the words of the only one that is asked for.
-    """
-    given = _document(household, planning_now(), nights)
-    asked = (refining.question(given, as_core(given)), vehicle_id, leave)
-    with _offering:
-        offered = _offered.get(asked)
-    if told_as is not None and offered is not None:
-        return offered
+
+def _remedies(given: dict[str, Any], vehicle_id: int, leave: datetime) -> list[Remedy]:
     made = refining.best_known(given)
-    found: list[Remedy] = []
     for i, car in enumerate(made.problem.cars):
         for nth, departure in enumerate(car.departures):
             if car.id == str(vehicle_id) and departure.trip.leave == leave:
-                found = remedies(made, i, nth, told_as=told_as)
-    if told_as is None:
-        with _offering:
-            _offered[asked] = found
-            while len(_offered) > _OFFERS_KEPT:
-                _offered.popitem(last=False)
-    return found
+                return remedies(made, i, nth)
+    return []
 
 
 def _apply(person: Person, edit: Edit, told: str) -> None:

@@ -185,6 +185,43 @@ def test_a_night_that_could_begin_with_a_session_at_noon_is_not_taken_for_better
     assert candidate(problem, [amps]).outcome.short_kwh == 0
 
 
+def test_more_ways_do_not_hide_the_cheaper_one_of_two_that_come_to_the_same_place():
+    # Full by the first trip, the evening before it or the one before that: sixteen ways have both, and one the cheaper.
+    problem = a_single_car(62, 4, "v2")
+
+    one, sixteen = (
+        candidate(problem, [planned_alone(problem, replace(FINE, ways=ways))[1]]).outcome.value for ways in (1, 16)
+    )
+
+    assert sixteen <= one * 1.001
+
+
+def test_what_nothing_can_meet_is_not_wanted_of_a_timer():
+    # 25 kWh at 18:00, and 2 h at 3.68 kW until the trip that would have 50: 32.36 kWh are what can be aboard.
+    trip = a_trip("2026-01-14T20:00:00+01:00", "2026-01-15T02:00:00+01:00", 200)
+    vehicles = [a_car(control="timer", daily_limit_pct=100, reserve_pct=20)]
+    problem = a_problem(leads=[a_lead(control="timer", steps_a=[16])], vehicles=vehicles, trips=[trip])
+    one_car, _ = planned_alone(problem, FINE)
+
+    asked = one_car._question(one_car._slots(alone_in(problem)), 0, (25.0, 25.0))
+
+    assert problem.cars[0].departures[0].required_kwh == pytest.approx(50)
+    assert asked.slots.trip_wants == pytest.approx([25 + 2 * 3.68])
+
+
+def test_values_at_the_edge_where_something_else_is_wanted_are_stale_too():
+    problem = a_problem(vehicles=[a_car(control="timer")], leads=[a_lead(control="timer")])
+    one_car, _ = planned_alone(problem, FINE)
+    asked = one_car._question(one_car._slots(alone_in(problem)), 0, (25.0, 25.0))
+    wants = asked.slots.wants.copy()
+    wants[40] += 1
+
+    other = replace(asked, slots=asked.slots._replace(wants=wants))
+
+    assert asked.differs_until(asked) == 0
+    assert asked.differs_until(other) == 41  # from there on they are the same
+
+
 def test_an_empty_battery_misses_nothing_of_what_is_not_wanted():
     # 25 kWh taken off 25 at 22:00, and nothing is wanted: what comes of an empty battery is nothing, at every edge.
     trip = a_trip("2026-01-14T22:00:00+01:00", "2026-01-15T02:00:00+01:00", 125)

@@ -33,6 +33,11 @@ class SharedLimit:
     capacity: Floats
     of_full_limits: bool = False
 
+    def load(self, problem: Problem, amps: Sequence[Floats], i: int) -> Floats:
+        """What car i loads it with at its setpoints, shape (n_slots,), in the unit of weight × A."""
+        loading_a = np.where(amps[i] > 0, problem.cars[i].full_a, 0.0) if self.of_full_limits else amps[i]
+        return np.asarray(self.weights[i] * loading_a)
+
 
 def shared_limits(problem: Problem) -> list[SharedLimit]:
     """Every capacity that the problem's cars share."""
@@ -134,9 +139,9 @@ def room_for(problem: Problem, amps: Sequence[Floats], i: int) -> Floats:
 def left_of(limit: SharedLimit, problem: Problem, amps: Sequence[Floats], i: int) -> Floats:
     """What the others leave a car of one capacity that it shares, shape (n_slots,) [A]"""
     taken = np.zeros(problem.grid.n_slots)
-    for j, weight in limit.weights.items():
+    for j in limit.weights:
         if j != i:
-            taken += weight * (np.where(amps[j] > 0, problem.cars[j].full_a, 0.0) if limit.of_full_limits else amps[j])
+            taken += limit.load(problem, amps, j)
     return (limit.capacity - taken) / limit.weights[i]
 
 
@@ -238,8 +243,8 @@ def _broken_together(problem: Problem, amps: Sequence[Floats]) -> Iterator[str]:
     grid = problem.grid
     for limit in shared_limits(problem):
         load = np.zeros(grid.n_slots)
-        for i, weight in limit.weights.items():
-            load += weight * (np.where(amps[i] > 0, problem.cars[i].full_a, 0.0) if limit.of_full_limits else amps[i])
+        for i in limit.weights:
+            load += limit.load(problem, amps, i)
         running = np.sum([amps[i] > 0 for i in limit.weights], axis=0)
         over = (load > limit.capacity + SLACK_A) & (running > (1 if limit.of_full_limits else 0))
         for t in np.flatnonzero(over)[:1]:

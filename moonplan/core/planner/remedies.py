@@ -70,10 +70,10 @@ class Remedy:
     cost: float
 
 
-def remedies(made: Plan, i: int, nth: int, *, told_as: str | None = None) -> list[Remedy]:
+def remedies(made: Plan, i: int, nth: int) -> list[Remedy]:
     """The ways out for car i's nth departure: those that close it first, the smaller change before the larger.
 
-    Empty where the departure is not short or nothing helps. told_as : the words of the only one that is asked for.
+    Empty where the departure is not short or nothing helps.
     """
     household, before = made.problem.household, made.outcome
     if not before.cars[i].departures[nth].short_kwh:
@@ -81,7 +81,7 @@ def remedies(made: Plan, i: int, nth: int, *, told_as: str | None = None) -> lis
     found: list[Remedy] = []
     closed: set[str] = set()
     for kind, told, edits in _tried(made, i, nth):
-        if kind in closed or (told_as is not None and told != told_as):  # a smaller change of this kind does already
+        if kind in closed:  # a smaller change of this kind does already
             continue
         after = plan(applied(household, edits), prove=False, like=made)
         short = after.outcome.short_kwh

@@ -86,10 +86,7 @@ class SharedPrices:
         sun = np.where((sun > 0) & (self.sun >= self.high) | (sun < 0) & (self.sun <= self.low), 0.0, sun)
         over = []
         for limit, price in zip(self.limits, self.limit_prices, strict=True):
-            taken = [
-                w * (np.where(amps[i] > 0, problem.cars[i].full_a, 0.0) if limit.of_full_limits else amps[i])
-                for i, w in limit.weights.items()
-            ]
+            taken = [limit.load(problem, amps, i) for i in limit.weights]
             much = np.sum(taken, axis=0) - np.maximum(0.0, self.room(limit))
             over.append(np.where((much < 0) & (price <= 0), 0.0, much))
         together = []
