@@ -16,11 +16,12 @@ from collections.abc import Mapping
 from concurrent.futures import Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
 from threading import Lock
-from typing import Any
+from typing import Any, NamedTuple
 
 from moonplan.core.household import Household
 from moonplan.core.planner.longer import Searched, searched_on
 from moonplan.core.planner.plan import Plan, carried_out, clearly_better, plan, problem_of
+from moonplan.core.planner.problem import Car
 from moonplan.core.timegrid import Floats, grid_for
 from moonplan.planning.documents import as_core
 from moonplan.planning.search_process import begin
@@ -42,19 +43,27 @@ class _Search:
         return self.failed or (self.found is not None and self.found.over)
 
 
+class _First(NamedTuple):
+    """A question's plan at once: the cars as their habits change them, and the setpoints of each. [A]"""
+
+    cars: tuple[Car, ...]
+    amps: list[Floats]
+
+
 _lock = Lock()
 _searches: OrderedDict[str, _Search] = OrderedDict()
-_first: OrderedDict[str, list[Floats]] = OrderedDict()
+_first: OrderedDict[str, _First] = OrderedDict()
 _pool: ProcessPoolExecutor | None = None
 
 
 def question(given: Mapping[str, Any], household: Household) -> str:
-    """What a household document asks, the same for every moment before the plan's first slot.
+    """What a household document asks, the same for every moment before the plan's first slot until a car leaves.
 
     household : as the document tells it.
     """
     grid = grid_for(household.now, nights=household.horizon_nights, slot_minutes=household.slot_minutes, zone=household.zone)
-    text = json.dumps({**given, "now": grid.start_s}, sort_keys=True)
+    ahead = [trip.leave >= household.now for trip in household.trips]
+    text = json.dumps({**given, "now": grid.start_s, "ahead": ahead}, sort_keys=True)
     return hashlib.sha256(text.encode()).hexdigest()
 
 
@@ -130,13 +139,13 @@ def _take_up(search: _Search) -> None:
 def _soon(household: Household, asked: str) -> Plan:
     """The plan at once; asked again, what was found then, carried out."""
     with _lock:
-        amps = _first.get(asked)
-    kept = None if amps is None else carried_out(problem_of(household), amps)
+        first = _first.get(asked)
+    kept = None if first is None else carried_out(problem_of(household, first.cars), first.amps)
     if kept is not None:
         return kept
     made = plan(household, prove=False)
     with _lock:
-        _first[asked] = [car.amps for car in made.outcome.cars]
+        _first[asked] = _First(tuple(car.anew() for car in made.problem.cars), [car.amps for car in made.outcome.cars])
         while len(_first) > _KEPT:
             _first.popitem(last=False)
     return made

@@ -1,5 +1,6 @@
 """The longer search for a better plan, beside the screens of tonight and of the coming days."""
 
+import json
 import os
 import signal
 import subprocess
@@ -11,11 +12,13 @@ from typing import Any
 
 import pytest
 
-from moonplan.core.household import Household
+from moonplan.core.household import Household, read
+from moonplan.core.planner import plan as plans
 from moonplan.core.planner.at_once import at_once
 from moonplan.core.planner.plan import Plan, carried_out, problem_of
 from moonplan.planning import refining
 from tests.api.conftest import Browser
+from tests.core.factories import a_document, a_trip
 
 
 class ByHand(Executor):
@@ -198,15 +201,35 @@ def test_a_search_whose_process_is_killed_is_over_and_the_next_question_has_anot
     assert refining._workers().submit(os.getpid).result() != searcher
 
 
-def test_a_plan_asked_for_again_is_not_searched_for_again(signed_in: Browser, monkeypatch: pytest.MonkeyPatch):
+@pytest.mark.parametrize("habit", ["cheapest", "when_low", "plug_and_go"])
+def test_a_plan_asked_for_again_is_not_searched_for_again(signed_in: Browser, monkeypatch: pytest.MonkeyPatch, habit: str):
+    version = signed_in.get("/household")[1]["household"]["version"]
+    signed_in.send("patch", f"/household?version={version}", {"habit": habit})
     _, shown = signed_in.get("/days?nights=7")
 
     def never(*_: object, **__: object) -> None:
         raise AssertionError("planned anew")
 
     monkeypatch.setattr(refining, "plan", never)
+    monkeypatch.setattr(plans, "with_habits", never)
 
-    assert signed_in.get("/days?nights=7")[1]["totals"] == shown["totals"]
+    again = signed_in.get("/days?nights=7")[1]
+    assert again["totals"] == shown["totals"]
+    assert again["cars"] == shown["cars"]
+
+
+def test_a_question_is_the_same_until_the_next_slot_begins_or_a_car_leaves():
+    trip = a_trip("2026-01-14T18:10:00+01:00", "2026-01-14T19:00:00+01:00", 20)
+
+    def asked(now: str) -> str:
+        given = a_document(now=now, slot_minutes=15, trips=[trip])
+        return refining.question(given, read(json.dumps(given)))
+
+    at = {minute: asked(f"2026-01-14T18:{minute}:00+01:00") for minute in ("01", "09", "11", "14", "16")}
+
+    assert at["01"] == at["09"]
+    assert at["11"] == at["14"]
+    assert len({at["09"], at["11"], at["16"]}) == 3
 
 
 _SERVER = """

@@ -134,9 +134,13 @@ def clearly_better(one: Outcome, other: Outcome) -> bool:
     return one.weighed < other.weighed - coin(one.problem)
 
 
-def problem_of(household: Household) -> Problem:
-    """What a household's plan is found for: what the document asks, as its habits change it."""
-    return with_habits(build(household))
+def problem_of(household: Household, known: Sequence[Car] | None = None) -> Problem:
+    """What a household's plan is found for: what the document asks, as its habits change it.
+
+    known : the cars as habits change them, where that was found for the same question before; cars that share can take long.
+    """
+    problem = build(household)
+    return with_habits(problem) if known is None else problem.with_cars([car.anew() for car in known])
 
 
 def carried_out(problem: Problem, amps: Sequence[Floats], least: float | None = None) -> Plan | None:

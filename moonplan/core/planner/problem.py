@@ -145,6 +145,10 @@ class Car:
         """
         return once(self._done, key, make)
 
+    def anew(self) -> "Car":
+        """The same car with nothing done yet: what was done takes up much room, and is one thread's."""
+        return dataclasses.replace(self)
+
     @cached_property
     def _runs(self) -> OrderedDict[tuple[bytes, Rate], Trajectory]:
         """The last runs, the newest at the end."""
