@@ -12,10 +12,11 @@ from moonplan.core.household import Override, read
 from moonplan.core.planner.candidates import Candidate, candidate, pinned, planned, surroundings
 from moonplan.core.planner.constraints import broken_rules, room_for
 from moonplan.core.planner.habits import with_habits
+from moonplan.core.planner.here import Held, Here
 from moonplan.core.planner.one_car import CLOSER, COARSE, FINE, FINEST, OneCar, Surroundings, _Question, nothing_left
 from moonplan.core.planner.plan import coin, plan, problem_of
 from moonplan.core.planner.problem import Problem, build
-from moonplan.core.planner.search import _elsewhere, _Held, _Here, contended_slots, relieved, searched, shifted, swept
+from moonplan.core.planner.search import _elsewhere, _regretted, contended_slots, relieved, searched, shifted, swept
 from moonplan.core.planner.together import plan_together, refined
 from moonplan.core.simulate import runs
 from moonplan.core.timegrid import Floats
@@ -145,6 +146,55 @@ def test_what_was_kept_of_earlier_plans_does_not_show_in_a_new_one(seed: int, mo
     assert with_what_was_kept == plans()
 
 
+def two_nights_with_one_car_at_a_time(**heron: object) -> Here:
+    # Wren has all eight cheap hours of the first night, 29.44 kWh, which it needs in the morning. Heron needs 3.68 kWh then
+    # and has them at 0.30 before 22:00, if it may; nobody needs anything of the second night.
+    leaves = ("2026-01-15T06:00:00+01:00", "2026-01-15T18:00:00+01:00")
+    problem = build(
+        a_household(
+            horizon_nights=2,
+            leads=[a_lead(steps_a=[16]), a_lead(id="second", steps_a=[16])],
+            circuits=[a_circuit(sharing="none")],
+            vehicles=[
+                a_car(soc_pct=22.72, reserve_pct=0) | heron,
+                a_car(id="wren", lead="second", soc_pct=11.68, reserve_pct=0),
+            ],
+            rates=[LOSSLESS, LOSSLESS | {"vehicle": "wren", "lead": "second"}],
+            trips=[a_trip(*leaves, 75.2), a_trip(*leaves, 176.4, vehicle="wren")],
+        )
+    )
+    amps = [pinned(car) for car in problem.cars]
+    for i in (1, 0):
+        amps[i] = planned(problem, amps, i, FINE)
+    return Here(problem, candidate(problem, amps), FINE)
+
+
+def test_a_night_that_another_has_is_regretted_for_what_it_would_save():
+    here = two_nights_with_one_car_at_a_time()
+
+    assert here.plan.outcome.cost == pytest.approx(29.44 * 0.10 + 3.68 * 0.30)
+    # By values, which are only near where what is needed lies between two levels.
+    assert here.regrets() == pytest.approx([3.68 * (0.30 - 0.10), 0.0], rel=0.1)
+    nights = [_regretted(here, Random(seed)) for seed in range(100)]
+    assert set(nights) == {0, None}
+    assert nights.count(0) > 50
+
+
+def test_what_is_missed_for_want_of_a_night_is_regretted_more_than_its_price():
+    here = two_nights_with_one_car_at_a_time(plug_in_hours=["22:00", "06:00"])
+
+    assert here.plan.outcome.short_kwh == pytest.approx(3.68)
+    assert here.regrets()[0] > 3.68 * 0.30
+    assert here.regrets()[1] == 0
+
+
+def test_a_single_night_is_not_chosen_by_what_is_regretted():
+    problem = a_family(2, cars=2, nights=1)
+    here = Here(problem, plan_together(problem), COARSE)
+
+    assert {_regretted(here, Random(seed)) for seed in range(20)} == {None}
+
+
 def test_of_much_work_only_the_last_is_kept():
     problem = a_family(2, cars=1, nights=1)
     for n in range(1500):
@@ -181,14 +231,14 @@ def test_a_part_planned_anew_leaves_what_is_before_it_and_takes_no_more_than_the
 def test_a_car_that_is_held_to_less_takes_no_more_and_the_rest_of_its_week_makes_up_for_it(seed: int):
     problem = a_family(seed, cars=2, nights=4)
     plan = plan_together(problem)
-    here, edges = _Here(problem, plan, CLOSER), problem.grid.night_edges
+    here, edges = Here(problem, plan, CLOSER), problem.grid.night_edges
     for i, car in enumerate(problem.cars):
         slots = np.zeros(problem.grid.n_slots, dtype=np.bool_)
         slots[edges[1] : edges[2]] = plan.amps[i][edges[1] : edges[2]] > 0
         amps = list(plan.amps)
         assert amps[i][slots].max() > car.least_a
 
-        amps[i] = here.planned(amps, i, (0, 4), held=_Held(slots, car.least_a))
+        amps[i] = here.planned(amps, i, (0, 4), held=Held(slots, car.least_a))
 
         assert amps[i][slots].max(initial=0.0) <= car.least_a
         assert broken_rules(problem, amps) == []
@@ -201,7 +251,7 @@ def test_a_car_that_was_planned_coarsely_does_no_worse_than_it_did_before():
     for seed in range(4):
         problem = a_family(seed, cars=2, nights=4)
         plan = plan_together(problem)
-        here, edges = _Here(problem, plan, COARSE), problem.grid.night_edges
+        here, edges = Here(problem, plan, COARSE), problem.grid.night_edges
         for i, car in enumerate(problem.cars):
             amps = list(plan.amps)
             amps[1 - i] = amps[1 - i].copy()
@@ -367,7 +417,7 @@ def test_with_a_price_a_quarter_of_an_hour_there_are_not_many_more_other_times()
     assert sum(len(runs(amps)) for amps in plan.amps) <= 6
     i, run = next((i, run) for i, amps in enumerate(plan.amps) for run in runs(amps))
 
-    times = list(_elsewhere(_Here(problem, plan, COARSE), i, run))
+    times = list(_elsewhere(Here(problem, plan, COARSE), i, run))
 
     assert 0 < len(times) <= 2 * (2 * 6 + 4 + 6)
     for night, held in times:

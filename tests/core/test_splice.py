@@ -4,9 +4,9 @@ import numpy as np
 import pytest
 
 from moonplan.core.planner.candidates import Candidate, candidate
+from moonplan.core.planner.here import Here
 from moonplan.core.planner.one_car import COARSE
 from moonplan.core.planner.problem import Problem, build
-from moonplan.core.planner.search import _Here
 from moonplan.core.planner.splice import spliced
 from tests.core.factories import LOSSLESS, a_car, a_household, a_lead, at
 
@@ -83,6 +83,6 @@ def test_a_search_keeps_the_nights_that_a_try_is_better_in(three_nights: Problem
     tried = charging(three_nights, [DEAR, CHEAP, DEAR], [None, None, None])
     assert not tried.better_than(before)
 
-    found = _Here(three_nights, before, COARSE).or_better(tried.amps).plan
+    found = Here(three_nights, before, COARSE).or_better(tried.amps).plan
 
     assert found.outcome.cost == pytest.approx(3 * 2 * 3.68 * 0.10)

@@ -121,7 +121,7 @@ def _asleep_stretches(problem: Problem) -> list[range]:
 def room_for(problem: Problem, amps: Sequence[Floats], i: int) -> Floats:
     """What the others leave a car in each slot, shape (n_slots,) [A]"""
     car = problem.cars[i]
-    room = np.where(car.chargeable & ~beside_a_pin(car), car.limit_a, 0.0)
+    room = car.once("room", lambda: np.where(car.chargeable & ~beside_a_pin(car), car.limit_a, 0.0)).copy()
     for limit in shared_limits(problem):
         if i in limit.weights:
             left = left_of(limit, problem, amps, i)
@@ -138,11 +138,11 @@ def room_for(problem: Problem, amps: Sequence[Floats], i: int) -> Floats:
 
 def left_of(limit: SharedLimit, problem: Problem, amps: Sequence[Floats], i: int) -> Floats:
     """What the others leave a car of one capacity that it shares, shape (n_slots,) [A]"""
-    taken = np.zeros(problem.grid.n_slots)
+    left = limit.capacity
     for j in limit.weights:
         if j != i:
-            taken += limit.load(problem, amps, j)
-    return (limit.capacity - taken) / limit.weights[i]
+            left = left - limit.load(problem, amps, j)
+    return left / limit.weights[i]
 
 
 def beside_a_pin(car: Car) -> Flags:
@@ -155,11 +155,19 @@ def beside_a_pin(car: Car) -> Flags:
 
 def sun_for(problem: Problem, amps: Sequence[Floats], i: int) -> Floats:
     """Own sun that the other cars leave, shape (n_slots,). [kWh]"""
-    left = (problem.sun_kw - problem.base_kw) * problem.grid.hours
-    for j, car in enumerate(problem.cars):
-        if j != i and amps[j].any():
-            left = left - car.run(amps[j], car.rate.mean, problem.grid).wall_kwh
+    all_kwh, any_at_all = problem.once("own sun", lambda: _own_sun(problem))
+    left = all_kwh.copy()
+    if any_at_all:
+        for j, car in enumerate(problem.cars):
+            if j != i and amps[j].any():
+                left -= car.run(amps[j], car.rate.mean, problem.grid).wall_kwh
     return np.maximum(0.0, left)
+
+
+def _own_sun(problem: Problem) -> tuple[Floats, bool]:
+    """Own sun that the house leaves, shape (n_slots,) [kWh], and whether there is any."""
+    left_kwh = np.maximum(0.0, problem.sun_kw - problem.base_kw) * problem.grid.hours
+    return left_kwh, bool(left_kwh.any())
 
 
 def may_start(problem: Problem, car: Car) -> Flags:

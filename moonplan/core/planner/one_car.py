@@ -15,7 +15,19 @@ from moonplan.core.planner.constraints import SLACK_A, may_end, may_start
 from moonplan.core.planner.managed_ways import managed_amps
 from moonplan.core.planner.problem import Car, Problem
 from moonplan.core.planner.room import room
-from moonplan.core.planner.slots import NOTHING, Managed, May, Pack, Slots, Timer, Worth, fully, needs, reachable
+from moonplan.core.planner.slots import (
+    NOTHING,
+    Managed,
+    May,
+    Pack,
+    Slots,
+    Timer,
+    Worth,
+    fully,
+    needs,
+    reachable,
+    start_value,
+)
 from moonplan.core.planner.timer_moves import moved_a_little
 from moonplan.core.planner.timer_ways import timer_amps
 from moonplan.core.simulate import Trajectory
@@ -30,6 +42,8 @@ _MOST_TIMES = 8
 _TIE = 1e-3
 # At which currents a timer on a continuous lead is tried, as shares of the way from the least to the most.
 _TIMER_SHARES = (1.0, 0.75, 0.5, 0.25, 0.0)
+# What a missed kWh counts in a regret, in highest prices.
+_MISSED = 3.0
 # How far apart the outermost layers are at the least, as a part of the battery.
 _LEAST_APART = 2e-3
 
@@ -169,6 +183,29 @@ class OneCar:
         self._followed(amps, aboard, worth, asked, kept.currents)
         return amps
 
+    def regret(self, usual: Usual, around: Surroundings, since: int, until: int) -> float:
+        """By how much the plan would come to less in better surroundings between two edges, as far as values tell.
+        [currency]
+
+        What could be had besides of what is missed counts more than its price. since : as in `other_than_usual`.
+        """
+        kept, n = self._levels(usual.asked.slots), len(usual.amps)
+        asked = self._question(self._slots(around), 0, (self._car.soc_kwh, self._car.soc_kwh))
+        now, then = asked.slots, usual.asked.slots
+        more_kwh = (now.wants - then.wants).max() + (now.trip_wants - then.trip_wants).max(initial=0.0)
+        if more_kwh > NOTHING:
+            return float(_MISSED * np.abs(now.price).max() * more_kwh)
+        span = (since, max(since, min(until, asked.differs_until(usual.asked))))
+        self._brought_up(kept, usual.asked, down_to=since)
+        if span[1] == since:
+            return 0.0
+        later = kept.values if span[1] < n else kept.scratch
+        worth = Worth(kept.scratch, later, *span, *kept.levels[:2], kept.spare, *kept.band, self._aheads)
+        self._found(worth, asked, kept.currents)
+        aboard = _before_trips(usual, self._car, since)
+        as_usual = self._worth(kept, since, n)
+        return max(0.0, start_value(since, *aboard, as_usual) - start_value(since, *aboard, worth))
+
     def _slots(self, around: Surroundings) -> Slots:
         alone = self._alone
         return alone._replace(
@@ -273,6 +310,8 @@ class _Question:
     def differs_until(self, other: "_Question") -> int:
         """The edge from which on the values of both are the same, 0 if all are."""
         n = len(self.slots.room_a)
+        if self is other:
+            return 0
         if self.dearest != other.dearest:
             return n
         now, then = self.slots, other.slots

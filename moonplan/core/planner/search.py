@@ -8,17 +8,14 @@ seeded generator and counted, so that the same household gives the same plan.
 
 from collections.abc import Iterator, Sequence
 from random import Random
-from typing import NamedTuple
 
 import numpy as np
 
-from moonplan.core.planner.candidates import Candidate, candidate, pinned, surroundings
-from moonplan.core.planner.constraints import SLACK_A, broken_rules, one_lead_groups, shared_limits
-from moonplan.core.planner.guide import shared_prices
-from moonplan.core.planner.one_car import Effort, OneCar, Surroundings, Usual, nothing_left
+from moonplan.core.planner.candidates import Candidate, pinned, surroundings
+from moonplan.core.planner.constraints import one_lead_groups, shared_limits
+from moonplan.core.planner.here import Held, Here
+from moonplan.core.planner.one_car import Effort
 from moonplan.core.planner.problem import Car, Problem
-from moonplan.core.planner.sharing import SharedPrices
-from moonplan.core.planner.splice import spliced
 from moonplan.core.simulate import Run, runs
 from moonplan.core.timegrid import Flags, Floats
 
@@ -38,6 +35,8 @@ _KEPT_OFF, _FEW_SLOTS = 0.6, 0.75
 _CHARGING_THERE, _ELSEWHERE = 0.7, 0.4
 # At how many edges, where the price changes most, such a time begins or ends.
 _PRICE_EDGES = 6
+# How often a night is one in which cars would come to less by themselves.
+_REGRETTED = 0.8
 # How often a car that is kept off may still charge at less; how often cars taken out of nights are held to less there, and
 # then how often each but the last of them.
 _HELD_TO_LESS, _SOME_HELD, _HELD = 0.4, 0.5, 0.7
@@ -61,7 +60,7 @@ def searched(
     contended : slots that are looked at more often. again : how often a longer search went over it before, with other tries.
     """
     chance = problem.once(("chance", again), lambda: Random(_SEED + again))
-    here = _Here(problem, best, effort)
+    here = Here(problem, best, effort)
     for _ in range(tries):
         amps = _another(here, contended, chance)
         if amps is None:
@@ -72,7 +71,7 @@ def searched(
 
 def swept(problem: Problem, best: Candidate, *, effort: Effort) -> Candidate:
     """The best plan that comes of keeping each car off each night in turn."""
-    here = _Here(problem, best, effort)
+    here = Here(problem, best, effort)
     edges = [*problem.grid.night_edges, problem.grid.n_slots]
     for night in range(len(edges) - 1):
         keep_off = np.zeros(problem.grid.n_slots, dtype=np.bool_)
@@ -83,13 +82,13 @@ def swept(problem: Problem, best: Candidate, *, effort: Effort) -> Candidate:
                 continue
             others = [j for j in range(len(amps)) if j != i]
             nights = max(0, night - 1), min(len(edges) - 1, night + 3)
-            here = here.or_better(_held(here, amps, (i, *others), _Held(keep_off), nights))
+            here = here.or_better(_held(here, amps, (i, *others), Held(keep_off), nights))
     return here.plan
 
 
 def shifted(problem: Problem, best: Candidate, *, effort: Effort) -> Candidate:
     """The best plan that comes of each session in turn taking another time of its night before the others have any of it."""
-    here = _Here(problem, best, effort)
+    here = Here(problem, best, effort)
     for i in range(len(problem.cars)):
         others = [j for j in range(len(problem.cars)) if j != i]
         for run in runs(here.plan.amps[i]):
@@ -105,7 +104,7 @@ def relieved(problem: Problem, best: Candidate, alone: Candidate, *, effort: Eff
     alone : what each car would do by itself. For what is missing the others leave the car the time since the trip before, or
     the last nights, all of them and each in turn, and take what is left of it.
     """
-    here = _Here(problem, best, effort)
+    here = Here(problem, best, effort)
     ways = _reliefs(here, alone)
     for _ in range(_MOST_RELIEFS):
         amps = next(ways, None)
@@ -115,87 +114,6 @@ def relieved(problem: Problem, best: Candidate, alone: Candidate, *, effort: Eff
         if here is not before:
             ways = _reliefs(here, alone)
     return here.plan
-
-
-class _Held(NamedTuple):
-    """Slots in which a car leaves what is above a current to the others, shape (n_slots,). [-, A]"""
-
-    slots: Flags
-    most_a: float = 0.0
-
-
-class _Here:
-    """A plan that others are looked for around, and what each of its cars is around."""
-
-    def __init__(self, problem: Problem, plan: Candidate, effort: Effort) -> None:
-        self.problem, self.plan, self._effort = problem, plan, effort
-        self._usual: dict[int, Usual] = {}
-
-    def or_better(self, amps: Sequence[Floats]) -> "_Here":
-        """Other setpoints, or some nights of them, if they are better and break no rule."""
-        found = candidate(self.problem, amps)
-        nights = spliced(self.problem, self.plan, found)
-        tried = [found] if nights is None else [found, candidate(self.problem, nights)]
-        best = self.plan
-        for one in tried:
-            if one.better_than(best) and not broken_rules(self.problem, one.amps):
-                best = one
-        return self if best is self.plan else _Here(self.problem, best, self._effort)
-
-    def planned(
-        self, amps: list[Floats], i: int, nights: tuple[int, int], *, held: _Held | None = None, toll: float = 0.0
-    ) -> Floats:
-        """Car i planned anew from one night on, against what the others do, shape (n_slots,). [A]
-
-        Unless it is held or asked for a toll, it goes on with what it did where that comes to less: a plan that is made
-        coarsely may be worse than the one before, and what others gain would be lost with it.
-
-        nights : the first, and the one before which most of what others do is other than it was. toll : the part that it
-            is asked for of what they would pay.
-        """
-        problem, car = self.problem, self.problem.cars[i]
-        around = surroundings(problem, amps, i)
-        one_car, usual, freely = self._one_car(i), self._usually(i), held is None and not toll
-        if freely and usual.stays(around):
-            return usual.amps
-        room_a = around.room_a
-        if held is not None:
-            room_a = np.where(held.slots, np.minimum(room_a, held.most_a), room_a)
-        asked = Surroundings(room_a, around.sun_kwh)
-        if toll:
-            prices, export = _prices(problem), problem.prices.export_price
-            dearer = np.maximum(0.0, prices.sun - export)
-            asked = Surroundings(room_a, around.sun_kwh, toll * prices.toll(i), export + toll * dearer)
-        until = [*problem.grid.night_edges, problem.grid.n_slots][nights[1]]
-        planned = nothing_left(car, one_car.other_than_usual(usual, asked, self._since(i, nights[0]), until), problem)
-        return self._or_as_before(amps, i, planned, room_a) if freely else planned
-
-    def _one_car(self, i: int) -> OneCar:
-        return self.problem.once(
-            ("one car", i, self._effort), lambda: OneCar(self.problem, self.problem.cars[i], self._effort)
-        )
-
-    def _usually(self, i: int) -> Usual:
-        if i not in self._usual:
-            mine, around = self.plan.outcome.cars[i], surroundings(self.problem, self.plan.amps, i)
-            self._usual[i] = self._one_car(i).usual(around, mine.amps, mine.mean, mine.cautious)
-        return self._usual[i]
-
-    def _or_as_before(self, amps: list[Floats], i: int, planned: Floats, room_a: Floats) -> Floats:
-        """A car's new setpoints, or those it has or had in the plan, where they fit as well and come to less."""
-        before = [a for a in (amps[i], self.plan.amps[i]) if not (a > room_a + SLACK_A).any()]
-        others = {a.tobytes(): a for a in (planned, *before)}.values()
-        if len(others) == 1:
-            return planned
-        found = [candidate(self.problem, [*amps[:i], a, *amps[i + 1 :]]) for a in others]
-        return min(found, key=lambda one: one.outcome.rank).amps[i]
-
-    def _since(self, i: int, night: int) -> int:
-        """The edge at which a night begins, or an earlier one where a session goes on into it."""
-        edges = self.problem.grid.night_edges
-        while night > 0 and self.plan.amps[i][edges[night] - 1] > 0:
-            night -= 1
-        return edges[night]
 
 
 def contended_slots(problem: Problem, wanted: Sequence[Floats]) -> Flags:
@@ -211,16 +129,12 @@ def contended_slots(problem: Problem, wanted: Sequence[Floats]) -> Flags:
     return many
 
 
-def _prices(problem: Problem) -> SharedPrices:
-    return problem.once("shared prices", lambda: shared_prices(problem))
-
-
-def _another(here: _Here, contended: Flags | None, chance: Random) -> list[Floats] | None:
+def _another(here: Here, contended: Flags | None, chance: Random) -> list[Floats] | None:
     amps = list(here.plan.amps)
     cars = chance.sample(range(len(amps)), len(amps))
     if chance.random() < 2 * _KEPT_OFF / len(cars):
         return _one_kept_off(here, amps, cars, contended, chance, few=chance.random() < _FEW_SLOTS)
-    first, past, emptied = _some_nights(here.problem, contended, chance, _NIGHTS_EMPTIED)
+    first, past, emptied = _some_nights(here, contended, chance, _NIGHTS_EMPTIED)
     nights = _around(here.problem, first, past, chance)
     if chance.random() < _CHARGING_THERE:
         cars = sorted(cars, key=lambda i: not (amps[i][emptied] > 0).any())
@@ -241,7 +155,7 @@ def _another(here: _Here, contended: Flags | None, chance: Random) -> list[Float
     return amps
 
 
-def _some_time_else(here: _Here, i: int, nights: Flags, chance: Random) -> _Held | None:
+def _some_time_else(here: Here, i: int, nights: Flags, chance: Random) -> Held | None:
     """One of the car's sessions in some nights held to another time of its night."""
     found = [run for run in runs(here.plan.amps[i]) if nights[run.first]]
     times = list(_elsewhere(here, i, chance.choice(found))) if found else []
@@ -249,33 +163,33 @@ def _some_time_else(here: _Here, i: int, nights: Flags, chance: Random) -> _Held
 
 
 def _one_kept_off(
-    here: _Here, amps: list[Floats], cars: list[int], contended: Flags | None, chance: Random, *, few: bool
+    here: Here, amps: list[Floats], cars: list[int], contended: Flags | None, chance: Random, *, few: bool
 ) -> list[Floats] | None:
     """One car kept off some slots, or held to less there; None where it does not charge in them."""
     if contended is not None and chance.random() < _CONTENDED:
         cars = sorted(cars, key=lambda i: not (amps[i][contended] > 0).any())
     first = cars[0]
     if few:
-        keep_off = _some_slots(amps[first], contended, chance)
+        keep_off = _some_slots(here, amps[first], contended, chance)
     else:
-        *_, keep_off = _some_nights(here.problem, contended, chance, _NIGHTS_OFF)
+        *_, keep_off = _some_nights(here, contended, chance, _NIGHTS_OFF)
     if not (amps[first][keep_off] > 0).any():
         return None
     held = None
     if chance.random() < _HELD_TO_LESS:
         held = _held_to_less(here.problem.cars[first], keep_off, float(amps[first][keep_off].max()), chance)
     nights = _around(here.problem, *_nights_of(here.problem, keep_off), chance)
-    return _held(here, amps, cars, held or _Held(keep_off), nights)
+    return _held(here, amps, cars, held or Held(keep_off), nights)
 
 
-def _held_to_less(car: Car, slots: Flags, than_a: float, chance: Random) -> _Held | None:
+def _held_to_less(car: Car, slots: Flags, than_a: float, chance: Random) -> Held | None:
     """The car held in some slots to one of its lesser currents, None where it has no less than one."""
     steps = car.steps_a or np.linspace(car.least_a, float(car.limit_a.max()), _LESS + 1)[:-1].tolist()
     less = [step for step in steps if step < than_a - 1e-9]
-    return _Held(slots, chance.choice(less)) if less else None
+    return Held(slots, chance.choice(less)) if less else None
 
 
-def _held(here: _Here, amps: list[Floats], cars: Sequence[int], held: _Held, nights: tuple[int, int]) -> list[Floats]:
+def _held(here: Here, amps: list[Floats], cars: Sequence[int], held: Held, nights: tuple[int, int]) -> list[Floats]:
     """The first of the cars planned anew with less in some slots, then the others, then it again with all there is left."""
     first, *others = cars
     amps[first] = here.planned(amps, first, nights, held=held)
@@ -284,7 +198,7 @@ def _held(here: _Here, amps: list[Floats], cars: Sequence[int], held: _Held, nig
     return amps
 
 
-def _reliefs(here: _Here, alone: Candidate) -> Iterator[list[Floats]]:
+def _reliefs(here: Here, alone: Candidate) -> Iterator[list[Floats]]:
     """Setpoints of all cars where others make way, first for the car that misses most more than it does alone."""
     misses = [
         (float(more_kwh), i, nth)
@@ -314,7 +228,7 @@ def _times_for(problem: Problem, i: int, nth: int) -> list[tuple[int, int]]:
     return [(first, until) for first in dict.fromkeys([since, *reversed(last_nights)])]
 
 
-def _made_way(here: _Here, i: int, others: Sequence[int], first: int, past: int) -> list[Floats]:
+def _made_way(here: Here, i: int, others: Sequence[int], first: int, past: int) -> list[Floats]:
     """Setpoints of all cars where others leave some slots to car i, and then take what it has left of them."""
     amps, edges = list(here.plan.amps), here.problem.grid.night_edges
     inside = np.zeros(here.problem.grid.n_slots, dtype=np.bool_)
@@ -342,13 +256,22 @@ def _nights_of(problem: Problem, slots: Flags) -> tuple[int, int]:
     return first - 1, last
 
 
-def _some_nights(
-    problem: Problem, contended: Flags | None, chance: Random, lengths: tuple[int, ...]
-) -> tuple[int, int, Flags]:
+def _regretted(here: Here, chance: Random) -> int | None:
+    """A night in which cars stand in each other's way, the more often the more that costs them; None for any night."""
+    if len(here.problem.grid.night_edges) < 2 or chance.random() >= _REGRETTED:
+        return None
+    sums = np.cumsum(here.regrets())
+    return int(np.searchsorted(sums, chance.random() * sums[-1], side="right")) if sums[-1] > 0 else None
+
+
+def _some_nights(here: Here, contended: Flags | None, chance: Random, lengths: tuple[int, ...]) -> tuple[int, int, Flags]:
     """Some nights in a row: which is the first, which the first after them, and their slots."""
+    problem, regretted = here.problem, _regretted(here, chance)
     edges = [*problem.grid.night_edges, problem.grid.n_slots]
     first, length = chance.randrange(len(edges) - 1), chance.choice(lengths)
-    if contended is not None and contended.any() and chance.random() < _CONTENDED:
+    if regretted is not None:
+        first = regretted - chance.randrange(length)
+    elif contended is not None and contended.any() and chance.random() < _CONTENDED:
         at = chance.choice(np.flatnonzero(contended).tolist())
         first = int(np.searchsorted(edges, at, side="right")) - 1 - chance.randrange(length)
     first = max(0, min(first, len(edges) - 1 - length))
@@ -358,7 +281,7 @@ def _some_nights(
     return first, past, chosen
 
 
-def _elsewhere(here: _Here, i: int, run: Run) -> Iterator[tuple[Flags, _Held]]:
+def _elsewhere(here: Here, i: int, run: Run) -> Iterator[tuple[Flags, Held]]:
     """The night of a car's session, and the session held to another time in it: as long, and from or until an edge at which
     the price changes most, or which of the cars charge, or whether this one can."""
     problem, amps = here.problem, here.plan.amps
@@ -375,12 +298,18 @@ def _elsewhere(here: _Here, i: int, run: Run) -> Iterator[tuple[Flags, _Held]]:
     for first in sorted({*at, *(edge - length for edge in at)} - {run.first}):
         off = night.copy()
         off[max(begins, first) : max(begins, first + length)] = False
-        yield night, _Held(off)
+        yield night, Held(off)
 
 
-def _some_slots(amps: Floats, contended: Flags | None, chance: Random) -> Flags:
+def _some_slots(here: Here, amps: Floats, contended: Flags | None, chance: Random) -> Flags:
     """Some slots in which a car charges: a few, or a session's beginning or end."""
     chosen = np.zeros(len(amps), dtype=np.bool_)
+    regretted = _regretted(here, chance)
+    if regretted is not None:
+        first, past = [*here.problem.grid.night_edges, len(amps)][regretted : regretted + 2]
+        of_night = np.zeros(len(amps))
+        of_night[first:past] = amps[first:past]
+        amps = of_night if of_night.any() else amps
     charging = np.flatnonzero(amps > 0)
     if contended is not None and contended[charging].any() and chance.random() < _CONTENDED:
         charging = charging[contended[charging]]

@@ -220,6 +220,12 @@ def value_at(edge: int, phase: int, level: float, mean: float, worth: Worth) -> 
     return _between(worth.of[edge] if edge < worth.until else worth.later[edge], phase, at, part, low, share)
 
 
+@compiled
+def start_value(edge: int, level: float, mean: float, worth: Worth) -> float:
+    """Value at an edge at which no session goes on."""
+    return float(value_at(edge, OFF, level, mean, worth))
+
+
 @kernel
 def values_at(found: Floats, edge: int, phase: int, level: float, mean: float, worth: Worth) -> None:
     """Fill in values at an edge in as many phases as there is room for, from one on."""

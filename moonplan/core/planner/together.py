@@ -25,7 +25,7 @@ _CONTROLS = ("hand", "timer", "managed")
 _SOON = 0.7
 # How many slots of cars a search plans anew in all, soon and thoroughly: so many at the least, for few nights need more
 # tries than their number tells; and at the most, for a month of many cars is left at that.
-_SLOTS_SOON, _SLOTS_THOROUGHLY = (8_000, 150_000), (10_000, 1_000_000)
+_SLOTS_SOON, _SLOTS_THOROUGHLY = (8_000, 140_000), (10_000, 1_000_000)
 # Up to how many cars are planned finely soon, and up to how many slots of cars later.
 _FEW_CARS, _SLOTS_FINELY = 2, 4_000
 # Up to how many slots of cars every session is tried at other times of its night: a night of several cars.

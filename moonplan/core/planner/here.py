@@ -1,0 +1,137 @@
+"""A plan that others are looked for around: what a car does once it is planned anew there, and in which nights cars stand in
+each other's way."""
+
+from collections.abc import Sequence
+from typing import NamedTuple
+
+import numpy as np
+
+from moonplan.core.planner.candidates import Candidate, candidate, pinned, surroundings
+from moonplan.core.planner.constraints import SLACK_A, broken_rules
+from moonplan.core.planner.guide import shared_prices
+from moonplan.core.planner.one_car import Effort, OneCar, Surroundings, Usual, nothing_left
+from moonplan.core.planner.problem import Problem
+from moonplan.core.planner.sharing import SharedPrices
+from moonplan.core.planner.splice import spliced
+from moonplan.core.timegrid import Flags, Floats
+
+# After how many plans it is looked anew how much nights are regretted.
+_PLANS_REGRETTED = 4
+
+
+class Held(NamedTuple):
+    """Slots in which a car leaves what is above a current to the others, shape (n_slots,). [-, A]"""
+
+    slots: Flags
+    most_a: float = 0.0
+
+
+class _Regrets(NamedTuple):
+    """What `Here.regrets` tells, and how many plans were found since that was so."""
+
+    of_nights: Floats
+    plans_since: int
+
+
+class Here:
+    """A plan that others are looked for around, and what each of its cars is around."""
+
+    def __init__(self, problem: Problem, plan: Candidate, effort: Effort, regrets: _Regrets | None = None) -> None:
+        self.problem, self.plan, self._effort, self._regrets = problem, plan, effort, regrets
+        self._usual: dict[int, Usual] = {}
+
+    def or_better(self, amps: Sequence[Floats]) -> "Here":
+        """Other setpoints, or some nights of them, if they are better and break no rule."""
+        found = candidate(self.problem, amps)
+        nights = spliced(self.problem, self.plan, found)
+        tried = [found] if nights is None else [found, candidate(self.problem, nights)]
+        best = self.plan
+        for one in tried:
+            if one.better_than(best) and not broken_rules(self.problem, one.amps):
+                best = one
+        if best is self.plan:
+            return self
+        regrets = self._regrets and self._regrets._replace(plans_since=self._regrets.plans_since + 1)
+        return Here(self.problem, best, self._effort, regrets)
+
+    def regrets(self) -> Floats:
+        """By how much all cars together would come to less if each had a night for itself, or as it was a few plans before,
+        shape (n_nights,). [currency]"""
+        if self._regrets is None or self._regrets.plans_since >= _PLANS_REGRETTED:
+            self._regrets = _Regrets(self._regrets_of_nights(), 0)
+        return self._regrets.of_nights
+
+    def planned(
+        self, amps: list[Floats], i: int, nights: tuple[int, int], *, held: Held | None = None, toll: float = 0.0
+    ) -> Floats:
+        """Car i planned anew from one night on, against what the others do, shape (n_slots,). [A]
+
+        Unless it is held or asked for a toll, it goes on with what it did where that comes to less: a plan that is made
+        coarsely may be worse than the one before, and what others gain would be lost with it.
+
+        nights : the first, and the one before which most of what others do is other than it was. toll : the part that it
+            is asked for of what they would pay.
+        """
+        problem, car = self.problem, self.problem.cars[i]
+        around = surroundings(problem, amps, i)
+        one_car, usual, freely = self._one_car(i), self._usually(i), held is None and not toll
+        if freely and usual.stays(around):
+            return usual.amps
+        room_a = around.room_a
+        if held is not None:
+            room_a = np.where(held.slots, np.minimum(room_a, held.most_a), room_a)
+        asked = Surroundings(room_a, around.sun_kwh)
+        if toll:
+            prices, export = _prices(problem), problem.prices.export_price
+            dearer = np.maximum(0.0, prices.sun - export)
+            asked = Surroundings(room_a, around.sun_kwh, toll * prices.toll(i), export + toll * dearer)
+        until = [*problem.grid.night_edges, problem.grid.n_slots][nights[1]]
+        planned = nothing_left(car, one_car.other_than_usual(usual, asked, self._since(i, nights[0]), until), problem)
+        return self._or_as_before(amps, i, planned, room_a) if freely else planned
+
+    def _one_car(self, i: int) -> OneCar:
+        return self.problem.once(
+            ("one car", i, self._effort), lambda: OneCar(self.problem, self.problem.cars[i], self._effort)
+        )
+
+    def _usually(self, i: int) -> Usual:
+        if i not in self._usual:
+            mine, around = self.plan.outcome.cars[i], surroundings(self.problem, self.plan.amps, i)
+            self._usual[i] = self._one_car(i).usual(around, mine.amps, mine.mean, mine.cautious)
+        return self._usual[i]
+
+    def _or_as_before(self, amps: list[Floats], i: int, planned: Floats, room_a: Floats) -> Floats:
+        """A car's new setpoints, or those it has or had in the plan, where they fit as well and come to less."""
+        before = [a for a in (amps[i], self.plan.amps[i]) if not (a > room_a + SLACK_A).any()]
+        others = {a.tobytes(): a for a in (planned, *before)}.values()
+        if len(others) == 1:
+            return planned
+        found = [candidate(self.problem, [*amps[:i], a, *amps[i + 1 :]]) for a in others]
+        return min(found, key=lambda one: one.outcome.rank).amps[i]
+
+    def _regrets_of_nights(self) -> Floats:
+        problem = self.problem
+        edges, nobody = [*problem.grid.night_edges, problem.grid.n_slots], [pinned(car) for car in problem.cars]
+        found = np.zeros(len(edges) - 1)
+        for i in range(len(problem.cars)):
+            usual, alone, one_car = self._usually(i), surroundings(problem, nobody, i), self._one_car(i)
+            for night in range(len(found)):
+                inside = slice(edges[night], edges[night + 1])
+                room_a, sun_kwh = usual.around.room_a.copy(), usual.around.sun_kwh.copy()
+                room_a[inside], sun_kwh[inside] = alone.room_a[inside], alone.sun_kwh[inside]
+                around = Surroundings(room_a, sun_kwh)
+                if not usual.stays(around):
+                    until = edges[min(len(found), night + 2)]
+                    found[night] += one_car.regret(usual, around, self._since(i, max(0, night - 1)), until)
+        return found
+
+    def _since(self, i: int, night: int) -> int:
+        """The edge at which a night begins, or an earlier one where a session goes on into it."""
+        edges = self.problem.grid.night_edges
+        while night > 0 and self.plan.amps[i][edges[night] - 1] > 0:
+            night -= 1
+        return edges[night]
+
+
+def _prices(problem: Problem) -> SharedPrices:
+    return problem.once("shared prices", lambda: shared_prices(problem))
