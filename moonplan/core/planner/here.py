@@ -121,6 +121,7 @@ class Here:
                 room_a[inside], sun_kwh[inside] = alone.room_a[inside], alone.sun_kwh[inside]
                 around = Surroundings(room_a, sun_kwh)
                 if not usual.stays(around):
+                    # From the night before on, which may leave to this one what it charges now.
                     until = edges[min(len(found), night + 2)]
                     found[night] += one_car.regret(usual, around, self._since(i, max(0, night - 1)), until)
         return found

@@ -172,13 +172,8 @@ class OneCar:
         kept = self._levels(usual.asked.slots)
         aboard = _before_trips(usual, self._car, since)
         asked = self._question(self._slots(around), since, aboard)
-        span = (since, max(since, min(until, asked.differs_until(usual.asked))))
-        self._brought_up(kept, usual.asked, down_to=span[1])
         band = reachable(since, aboard[0], *kept.levels, self._alone, self._pack)
-        later = kept.values if span[1] < len(asked.slots.room_a) else kept.scratch
-        worth = Worth(kept.scratch, later, *span, *kept.levels[:2], kept.spare, *band, self._aheads)
-        if span[1] > since:
-            self._found(worth, asked, kept.currents)
+        worth = self._found_anew(kept, usual, asked, (since, until), band)
         amps = usual.amps.copy()
         self._followed(amps, aboard, worth, asked, kept.currents)
         return amps
@@ -189,22 +184,30 @@ class OneCar:
 
         What could be had besides of what is missed counts more than its price. since : as in `other_than_usual`.
         """
-        kept, n = self._levels(usual.asked.slots), len(usual.amps)
+        kept = self._levels(usual.asked.slots)
         asked = self._question(self._slots(around), 0, (self._car.soc_kwh, self._car.soc_kwh))
         now, then = asked.slots, usual.asked.slots
         more_kwh = (now.wants - then.wants).max() + (now.trip_wants - then.trip_wants).max(initial=0.0)
         if more_kwh > NOTHING:
             return float(_MISSED * np.abs(now.price).max() * more_kwh)
-        span = (since, max(since, min(until, asked.differs_until(usual.asked))))
         self._brought_up(kept, usual.asked, down_to=since)
-        if span[1] == since:
-            return 0.0
-        later = kept.values if span[1] < n else kept.scratch
-        worth = Worth(kept.scratch, later, *span, *kept.levels[:2], kept.spare, *kept.band, self._aheads)
-        self._found(worth, asked, kept.currents)
+        better = self._found_anew(kept, usual, asked, (since, until), kept.band)
         aboard = _before_trips(usual, self._car, since)
-        as_usual = self._worth(kept, since, n)
-        return max(0.0, start_value(since, *aboard, as_usual) - start_value(since, *aboard, worth))
+        as_usual = self._worth(kept, since, len(usual.amps))
+        return max(0.0, start_value(since, *aboard, as_usual) - start_value(since, *aboard, better))
+
+    def _found_anew(
+        self, kept: "_Kept", usual: Usual, asked: "_Question", between: tuple[int, int], band: tuple[Counts, Counts]
+    ) -> Worth:
+        """Values that are other than usual between two edges at the most, and after that those of the usual plan."""
+        since, until = between
+        until = max(since, min(until, asked.differs_until(usual.asked)))
+        self._brought_up(kept, usual.asked, down_to=until)
+        later = kept.values if until < len(usual.amps) else kept.scratch
+        worth = Worth(kept.scratch, later, since, until, *kept.levels[:2], kept.spare, *band, self._aheads)
+        if until > since:
+            self._found(worth, asked, kept.currents)
+        return worth
 
     def _slots(self, around: Surroundings) -> Slots:
         alone = self._alone
