@@ -22,7 +22,6 @@ from moonplan.core.planner.habits import SENTENCES
 from moonplan.core.planner.plan import Plan, Session, document, expectation, plan
 from moonplan.core.planner.problem import Car
 from moonplan.core.planner.tonight import Decision, decide, the_night
-from moonplan.core.sun import surplus_kw
 from moonplan.core.timegrid import in_night, noon
 from moonplan.household import editing
 from moonplan.household.models import Change, Evening, Household, Person, Trip, Vehicle
@@ -138,7 +137,7 @@ def _house(made: Plan, until: datetime) -> list[dict[str, Any]]:
     problem = made.problem
     ev_kw = np.sum([car.mean.wall_kwh for car in made.outcome.cars], axis=0) / problem.grid.hours
     ev_kw = np.broadcast_to(ev_kw, problem.grid.n_slots)
-    surplus = surplus_kw(problem.base_kw, problem.sun_kw)
+    surplus = problem.surplus_kw
     return [
         {
             "at": problem.grid.starts[t].isoformat(),

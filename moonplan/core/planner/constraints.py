@@ -155,19 +155,12 @@ def beside_a_pin(car: Car) -> Flags:
 
 def sun_for(problem: Problem, amps: Sequence[Floats], i: int) -> Floats:
     """Own sun that the other cars leave, shape (n_slots,). [kWh]"""
-    all_kwh, any_at_all = problem.once("own sun", lambda: _own_sun(problem))
-    left = all_kwh.copy()
-    if any_at_all:
+    left = problem.surplus_kw * problem.grid.hours
+    if left.any():
         for j, car in enumerate(problem.cars):
             if j != i and amps[j].any():
                 left -= car.run(amps[j], car.rate.mean, problem.grid).wall_kwh
     return np.maximum(0.0, left)
-
-
-def _own_sun(problem: Problem) -> tuple[Floats, bool]:
-    """Own sun that the house leaves, shape (n_slots,) [kWh], and whether there is any."""
-    left_kwh = np.maximum(0.0, problem.sun_kw - problem.base_kw) * problem.grid.hours
-    return left_kwh, bool(left_kwh.any())
 
 
 def may_start(problem: Problem, car: Car) -> Flags:

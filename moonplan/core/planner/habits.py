@@ -246,7 +246,6 @@ def _filled_on(problem: Problem, car: Car, nights: set[date]) -> Car:
 
 def _alone(problem: Problem, car: Car) -> CarOutcome:
     """The car's plan with nobody else in the house."""
-    sun_kwh = np.maximum(0.0, problem.sun_kw - problem.base_kw) * problem.grid.hours
-    around = Surroundings(car.limit_a, sun_kwh)
+    around = Surroundings(car.limit_a, problem.surplus_kw * problem.grid.hours)
     amps = OneCar(problem, car, COARSE).whole(around)
     return car_outcome(problem, car, nothing_left(car, amps, problem))

@@ -212,7 +212,7 @@ def _weighed(problem: Problem, part_kw: Sequence[Floats], ev_kw: Floats) -> floa
     """What the cars' habits add when plans are weighed. [currency]"""
     if not problem.weighs_own_sun:
         return 0.0
-    own_kw = np.minimum(ev_kw, np.maximum(0.0, problem.sun_kw - problem.base_kw))
+    own_kw = np.minimum(ev_kw, problem.surplus_kw)
     own_part = np.divide(own_kw, ev_kw, out=np.zeros_like(ev_kw), where=ev_kw > 0)
     added = 0.0
     for car, part in zip(problem.cars, part_kw, strict=True):

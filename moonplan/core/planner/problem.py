@@ -20,7 +20,7 @@ from moonplan.core.household import Circuit, Control, Habit, Household, Lead, Ov
 from moonplan.core.mistakes import BadDocument, Mistake
 from moonplan.core.rates import HookupRate, Intake, Rate, hookup_rate
 from moonplan.core.simulate import Taking, Takings, Trajectory, trajectory
-from moonplan.core.sun import base_load_kw, solar_kw
+from moonplan.core.sun import base_load_kw, solar_kw, surplus_kw
 from moonplan.core.tariff import Prices, household_prices
 from moonplan.core.timegrid import Flags, Floats, Grid, clock_window, grid_for, in_night, is_awake, noon
 
@@ -195,6 +195,11 @@ class Problem:
     start_price: float
     done: dict[object, object] = field(default_factory=dict, compare=False, repr=False)
     late: OrderedDict[object, object] = field(default_factory=OrderedDict, compare=False, repr=False)
+
+    @cached_property
+    def surplus_kw(self) -> Floats:
+        """Own sun that the house itself does not take, shape (n_slots,). [kW]"""
+        return surplus_kw(self.base_kw, self.sun_kw)
 
     def habit_of(self, car: Car) -> Habit:
         """The car's own habit, or the household's."""

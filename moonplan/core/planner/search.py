@@ -71,17 +71,15 @@ def searched(
 
 def swept(problem: Problem, best: Candidate, *, effort: Effort) -> Candidate:
     """The best plan that comes of keeping each car off each night in turn."""
-    here = Here(problem, best, effort)
-    edges = [*problem.grid.night_edges, problem.grid.n_slots]
-    for night in range(len(edges) - 1):
-        keep_off = np.zeros(problem.grid.n_slots, dtype=np.bool_)
-        keep_off[edges[night] : edges[night + 1]] = True
+    here, n_nights = Here(problem, best, effort), len(problem.grid.night_edges)
+    for night in range(n_nights):
+        keep_off = _slots_of(problem, night, night + 1)
         for i in range(len(problem.cars)):
             amps = list(here.plan.amps)
             if not (amps[i][keep_off] > 0).any():
                 continue
             others = [j for j in range(len(amps)) if j != i]
-            nights = max(0, night - 1), min(len(edges) - 1, night + 3)
+            nights = max(0, night - 1), min(n_nights, night + 3)
             here = here.or_better(_held(here, amps, (i, *others), Held(keep_off), nights))
     return here.plan
 
@@ -276,9 +274,14 @@ def _some_nights(here: Here, contended: Flags | None, chance: Random, lengths: t
         first = int(np.searchsorted(edges, at, side="right")) - 1 - chance.randrange(length)
     first = max(0, min(first, len(edges) - 1 - length))
     past = min(first + length, len(edges) - 1)
-    chosen = np.zeros(problem.grid.n_slots, dtype=np.bool_)
+    return first, past, _slots_of(problem, first, past)
+
+
+def _slots_of(problem: Problem, first: int, past: int) -> Flags:
+    """The slots of the nights from one to before another, shape (n_slots,)."""
+    edges, chosen = [*problem.grid.night_edges, problem.grid.n_slots], np.zeros(problem.grid.n_slots, dtype=np.bool_)
     chosen[edges[first] : edges[past]] = True
-    return first, past, chosen
+    return chosen
 
 
 def _elsewhere(here: Here, i: int, run: Run) -> Iterator[tuple[Flags, Held]]:
@@ -306,9 +309,7 @@ def _some_slots(here: Here, amps: Floats, contended: Flags | None, chance: Rando
     chosen = np.zeros(len(amps), dtype=np.bool_)
     regretted = _regretted(here, chance)
     if regretted is not None:
-        first, past = [*here.problem.grid.night_edges, len(amps)][regretted : regretted + 2]
-        of_night = np.zeros(len(amps))
-        of_night[first:past] = amps[first:past]
+        of_night = np.where(_slots_of(here.problem, regretted, regretted + 1), amps, 0.0)
         amps = of_night if of_night.any() else amps
     charging = np.flatnonzero(amps > 0)
     if contended is not None and contended[charging].any() and chance.random() < _CONTENDED:

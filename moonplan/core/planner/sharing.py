@@ -27,7 +27,7 @@ class SharedPrices:
         self.limit_prices = [np.zeros(problem.grid.n_slots) for _ in self.limits]
         self.groups = one_lead_groups(problem)
         self.group_prices = [np.zeros(problem.grid.n_slots) for _ in self.groups]
-        self.surplus_kwh = np.maximum(0.0, problem.sun_kw - problem.base_kw) * problem.grid.hours
+        self.surplus_kwh = problem.surplus_kw * problem.grid.hours
         most_kwh = np.sum([car.intake.most_wall_kw * (a > 0) for car, a in zip(problem.cars, most, strict=True)], axis=0)
         most_kwh = np.asarray(most_kwh * problem.grid.hours)
         price, export = problem.prices.price, problem.prices.export_price

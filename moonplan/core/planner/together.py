@@ -132,10 +132,10 @@ def _alone(problem: Problem, effort: Effort) -> Candidate:
 
 def _share_sun(problem: Problem, found: Candidate) -> bool:
     """Whether more than one car takes own sun in some slot."""
-    if not (problem.sun_kw > problem.base_kw).any():
+    if not problem.surplus_kw.any():
         return False
     taking = np.sum([part > 0 for part in found.outcome.part_kw], axis=0)
-    return bool((taking[problem.sun_kw > problem.base_kw] > 1).any())
+    return bool((taking[problem.surplus_kw > 0] > 1).any())
 
 
 def _first(problem: Problem) -> Candidate:

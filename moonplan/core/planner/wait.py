@@ -8,7 +8,7 @@ import numpy as np
 from moonplan.core.costing import ev_cost
 from moonplan.core.household import Forbid, Habit, Household
 from moonplan.core.planner.plan import Plan, plan
-from moonplan.core.sun import SkyFactor, surplus_kw
+from moonplan.core.sun import SkyFactor
 from moonplan.core.timegrid import Flags, Floats
 
 # A day that gives a car less than this is not worth a question. [kWh]
@@ -74,7 +74,7 @@ def waiting(household: Household, vehicle: str, day: date, sky: SkyFactor) -> Wa
     solar = _sun_in_car(patient, i, of_day)
     if solar < _WORTH_ASKING_KWH or sky.middle <= 0:
         return None
-    surplus = of_day & (surplus_kw(patient.problem.base_kw, patient.problem.sun_kw) > 0)
+    surplus = of_day & (patient.problem.surplus_kw > 0)
     kept_off = tuple(
         Forbid(vehicle=vehicle, start=grid.starts[first], end=grid.starts[last]) for first, last in _runs(surplus)
     )
