@@ -6,7 +6,7 @@ relaxation comes to is a bound that no plan can be below. Boost levels are not i
 is exact, for a few slots quickly, and far too slowly for an evening's question. Shortage is settled first, money second.
 """
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -66,12 +66,16 @@ class _Level:
     known: float
 
 
-def solve(problem: Problem, effort: Effort, *, may_be_short: bool) -> Offered | None:
+def solve(problem: Problem, effort: Effort, *, may_be_short: bool, when: Sequence[Floats] | None = None) -> Offered | None:
     """Setpoints that are least short and then cheapest; None where HiGHS found none within the effort.
 
     may_be_short : whether some requirement may turn out beyond reach; without it none is allowed to be missed.
+    when : setpoints per car, shape (n_slots,) [A], whose sessions are kept, and the steps that they are at.
     """
-    return _Programme(problem, may_be_short).solve(effort)
+    programme = _Programme(problem, may_be_short)
+    if when is not None:
+        programme.keep(when)
+    return programme.solve(effort)
 
 
 def bound(problem: Problem, *, may_be_short: bool) -> float | None:
@@ -110,6 +114,14 @@ class _Programme:
             return None
         down, up = ([self._setpoints(slots, best.values, round_) for slots in self.slots] for round_ in (np.floor, np.ceil))
         return Offered(down, up, self.without_ties(best.bound))
+
+    def keep(self, when: Sequence[Floats]) -> None:
+        """Charge when these setpoints do, and at a step that they are at."""
+        for slots, amps in zip(self.slots, when, strict=True):
+            on = (amps[slots.at] > 0).astype(float)
+            self.model.rows([(slots.on, 1.0)], low=on, high=on)
+            if slots.steps:
+                self.model.rows([(slots.amps, 1.0)], low=amps[slots.at], high=amps[slots.at])
 
     def _setpoints(self, slots: _Slots, values: Floats, round_: Callable[[Floats], Floats]) -> Floats:
         offered = np.zeros(self.problem.grid.n_slots)

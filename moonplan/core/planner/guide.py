@@ -5,62 +5,15 @@ to start, a timer's one current, care and taper are left out. The programme is s
 milliseconds; what its shared limits come to at the margin are the prices that the bound starts from.
 """
 
-from dataclasses import dataclass, field
-
 import numpy as np
-import numpy.typing as npt
-from scipy.optimize import linprog
-from scipy.sparse import csr_array
 
 from moonplan.core.planner.problem import Car, Problem
+from moonplan.core.planner.programme import Columns, Programme
 from moonplan.core.planner.sharing import SharedPrices
 from moonplan.core.timegrid import Floats
 
-Columns = npt.NDArray[np.int64]
-
 # What a missed kWh counts, in times of the highest price.
 _SHORT_TIMES = 10
-
-
-@dataclass
-class _Programme:
-    """min cost·x with rows of coefficients, each at most `most`, and low ≤ x ≤ high."""
-
-    cost: list[Floats] = field(default_factory=list)
-    low: list[Floats] = field(default_factory=list)
-    high: list[Floats] = field(default_factory=list)
-    entries: list[tuple[Columns, Columns, Floats]] = field(default_factory=list)
-    most: list[Floats] = field(default_factory=list)
-    n_columns: int = 0
-    n_rows: int = 0
-
-    def columns(self, many: int, *, high: Floats | float, low: Floats | float = 0.0, cost: Floats | float = 0.0) -> Columns:
-        for kept, given in ((self.cost, cost), (self.low, low), (self.high, high)):
-            kept.append(np.broadcast_to(np.asarray(given, dtype=np.float64), many))
-        self.n_columns += many
-        return np.arange(self.n_columns - many, self.n_columns)
-
-    def rows(self, most: Floats | float, many: int = 1) -> Columns:
-        self.most.append(np.broadcast_to(np.asarray(most, dtype=np.float64), many))
-        self.n_rows += many
-        return np.arange(self.n_rows - many, self.n_rows)
-
-    def put(self, rows: Columns, columns: Columns, value: Floats | float) -> None:
-        many = np.broadcast_shapes(rows.shape, columns.shape)
-        values = np.asarray(value, dtype=np.float64)
-        self.entries.append((np.broadcast_to(rows, many), np.broadcast_to(columns, many), np.broadcast_to(values, many)))
-
-    def worth_of_rows(self) -> Floats | None:
-        """By how much the least cost would fall for one more of what each row allows; None where nothing was found."""
-        rows, columns, values = (np.concatenate(parts) for parts in zip(*self.entries, strict=True))
-        solved = linprog(
-            np.concatenate(self.cost),
-            A_ub=csr_array((values, (rows, columns)), shape=(self.n_rows, self.n_columns)),
-            b_ub=np.concatenate(self.most),
-            bounds=np.column_stack([np.concatenate(self.low), np.concatenate(self.high)]),
-            method="highs-ds",
-        )
-        return -np.asarray(solved.ineqlin.marginals) if solved.status == 0 else None
 
 
 def shared_prices(problem: Problem, *, short_price: float | None = None) -> SharedPrices:
@@ -73,7 +26,7 @@ def shared_prices(problem: Problem, *, short_price: float | None = None) -> Shar
     prices = SharedPrices(problem)
     if len(problem.cars) < 2 or not (prices.limits or prices.groups or (prices.surplus_kwh > 0).any()):
         return prices
-    programme = _Programme()
+    programme = Programme()
     amps = [_car(programme, problem, car, short_price) for car in problem.cars]
     limit_rows = [_shared(programme, amps, limit.weights, prices.room(limit)) for limit in prices.limits]
     group_rows = [
@@ -81,10 +34,10 @@ def shared_prices(problem: Problem, *, short_price: float | None = None) -> Shar
         for group in prices.groups
     ]
     sun_row = _own_sun(programme, problem, prices, amps)
-    worth = programme.worth_of_rows()
-    if worth is None:
+    least = programme.least()
+    if least is None:
         return prices
-    worth = np.append(np.maximum(0.0, worth), 0.0)  # row −1: none
+    worth = np.append(np.maximum(0.0, least.worth), 0.0)  # row −1: none
     return prices.at(
         [worth[row] for row in limit_rows],
         [worth[row] for row in group_rows],
@@ -92,7 +45,7 @@ def shared_prices(problem: Problem, *, short_price: float | None = None) -> Shar
     )
 
 
-def _car(programme: _Programme, problem: Problem, car: Car, short_price: float) -> Columns:
+def _car(programme: Programme, problem: Problem, car: Car, short_price: float) -> Columns:
     """A car's amps, shape (n_slots,), −1 for no column; and what must be aboard when, by the cautious rate."""
     n, hours = problem.grid.n_slots, problem.grid.hours
     pinned = ~np.isnan(car.pinned_a)
@@ -127,7 +80,7 @@ def _car(programme: _Programme, problem: Problem, car: Car, short_price: float) 
     return columns
 
 
-def _shared(programme: _Programme, amps: list[Columns], weights: dict[int, float], most: Floats | float) -> Columns:
+def _shared(programme: Programme, amps: list[Columns], weights: dict[int, float], most: Floats | float) -> Columns:
     """Rows of a shared limit where it can bind, shape (n_slots,), −1 for none."""
     n = len(amps[0])
     most = np.broadcast_to(np.asarray(most, dtype=np.float64), n)
@@ -143,7 +96,7 @@ def _shared(programme: _Programme, amps: list[Columns], weights: dict[int, float
     return rows
 
 
-def _own_sun(programme: _Programme, problem: Problem, prices: SharedPrices, amps: list[Columns]) -> Columns:
+def _own_sun(programme: Programme, problem: Problem, prices: SharedPrices, amps: list[Columns]) -> Columns:
     """Rows that let the cars use no more own sun than they draw, shape (n_slots,), −1 for none."""
     drawing = np.any([columns >= 0 for columns in amps], axis=0)
     at = np.flatnonzero((prices.surplus_kwh > 0) & prices.convex & (prices.high > prices.low) & drawing)

@@ -12,6 +12,7 @@ import numpy as np
 from moonplan.core.planner.at_once import at_once
 from moonplan.core.planner.candidates import Candidate, candidate, pinned, planned
 from moonplan.core.planner.constraints import broken_alone, broken_rules
+from moonplan.core.planner.currents_anew import set_anew
 from moonplan.core.planner.moves import improved, paired
 from moonplan.core.planner.one_car import CLOSER, COARSE, FINE, FINE_OF_MANY, FINEST, Effort
 from moonplan.core.planner.problem import Problem
@@ -63,7 +64,8 @@ def plan_together(problem: Problem, like: Sequence[Floats] | None = None) -> Can
     best = _better(missing_least(problem), known)
     best = searched(problem, best, tries=tries, effort=COARSE, contended=contended)
     closely = FINE if cars <= _FEW_CARS else FINE_OF_MANY
-    return _better(improved(problem, _replanned(problem, best, closely), moves=_FEW_MOVES), best)
+    best = set_anew(problem, _replanned(problem, best, closely), rounds=1)
+    return _better(improved(problem, best, moves=_FEW_MOVES), best)
 
 
 def missing_least(problem: Problem) -> Candidate:
@@ -91,7 +93,8 @@ def refined(problem: Problem, found: Candidate, *, again: int = 0) -> Candidate:
         if cars * problem.grid.n_slots <= _SLOTS_SHIFTED:
             best = shifted(problem, best, effort=CLOSER)
     problem.let_go("one car")
-    return paired(problem, _settled(problem, best, FINEST if small else FINE_OF_MANY))
+    best = set_anew(problem, _settled(problem, best, FINEST if small else FINE_OF_MANY))
+    return paired(problem, improved(problem, best, moves=_MANY_MOVES))
 
 
 def _fitted(problem: Problem, like: Sequence[Floats]) -> Candidate | None:
