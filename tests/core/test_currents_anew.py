@@ -12,10 +12,11 @@ from moonplan.core.planner.constraints import broken_rules
 from moonplan.core.planner.currents_anew import set_anew
 from moonplan.core.planner.habits import with_habits
 from moonplan.core.planner.one_car import FINEST
+from moonplan.core.planner.plan import plan
 from moonplan.core.planner.problem import Problem, build
 from moonplan.core.planner.together import missing_least
 from tests.bench.families import a_family_household
-from tests.core.factories import LOSSLESS, a_car, a_circuit, a_household, a_lead, a_trip
+from tests.core.factories import LOSSLESS, NIGHT_BAND, a_car, a_circuit, a_household, a_lead, a_trip
 from tests.reference import milp
 from tests.reference.model import Effort
 
@@ -169,6 +170,46 @@ def test_a_timer_keeps_one_current_in_each_night():
     assert set(after.amps[0][0:3]) == {6}
     assert set(after.amps[0][28:31]) == {10}
     assert before.outcome.cost - after.outcome.cost == pytest.approx(3 * 2 * 0.23 * 0.20)
+
+
+def test_what_was_set_anew_is_evened_out():
+    # Heron on three phases goes to 100 % beside Wren's 10 A on one of its legs, 25 − 1 A less 350 W / 3 / 230 V of the
+    # house. Many currents in its last hours come to the same: a person sees what the leg leaves it, and then 16 A.
+    made = plan(
+        a_household(
+            now="2026-01-14T18:10:00+01:00",
+            supply={"leg_voltage_v": 230, "legs": 3, "rating_a": 25, "continuous_factor": 1.0, "base_margin_a": 1},
+            base_load_kw=[["00:00", 0.35], ["06:30", 1.1], ["08:30", 0.5], ["17:00", 1.6], ["22:30", 0.4]],
+            circuits=[a_circuit(phases=3), a_circuit(id="shed", legs=["L2"])],
+            leads=[a_lead(phases=3), a_lead(id="portable", circuit="shed", steps_a=[6, 8, 10], control="hand")],
+            vehicles=[
+                a_car(usable_kwh=64, soc_pct=41, onboard_kw=11, onboard_phases=3, taper_from_pct=95),
+                a_car(id="wren", lead="portable", usable_kwh=22, soc_pct=57, end_pct=90, control="timer"),
+            ],
+            rates=[
+                {
+                    "vehicle": "heron",
+                    "lead": "unit",
+                    "efficiency": 0.91172,
+                    "overhead_kw": 0.275905,
+                    "voltage_v": 228,
+                    "cautious": {"efficiency": 0.856921, "overhead_kw": 0.286812},
+                }
+            ],
+            tariff={"default_price": 0.21437, "bands": [NIGHT_BAND | {"price": 0.08912}]},
+            trips=[
+                a_trip("2026-01-15T06:40:00+01:00", "2026-01-15T20:10:00+01:00", 230, fill=True),
+                a_trip("2026-01-15T08:05:00+01:00", "2026-01-15T13:30:00+01:00", 22)
+                | {"vehicle": "wren", "fill": True, "fill_to_pct": 90},
+            ],
+            care_price=0.0005,
+            start_price=0.02,
+        ),
+        prove=False,
+    )
+    heron = made.outcome.cars[0].amps
+
+    assert set(heron[heron > 0].tolist()) == {13.49, 16}
 
 
 def a_family(seed: int, *, cars: int, nights: int) -> Problem:
