@@ -5,6 +5,8 @@ to start, a timer's one current, care and taper are left out. The programme is s
 milliseconds; what its shared limits come to at the margin are the prices that the bound starts from.
 """
 
+from collections.abc import Mapping, Sequence
+
 import numpy as np
 
 from moonplan.core.planner.problem import Car, Problem
@@ -28,9 +30,9 @@ def shared_prices(problem: Problem, *, short_price: float | None = None) -> Shar
         return prices
     programme = Programme()
     amps = [_car(programme, problem, car, short_price) for car in problem.cars]
-    limit_rows = [_shared(programme, amps, limit.weights, prices.room(limit)) for limit in prices.limits]
+    limit_rows = [shared_rows(programme, amps, limit.weights, prices.room(limit)) for limit in prices.limits]
     group_rows = [
-        _shared(programme, amps, {i: 1 / max(1.0, float(problem.cars[i].limit_a.max())) for i in group}, 1.0)
+        shared_rows(programme, amps, {i: 1 / max(1.0, float(problem.cars[i].limit_a.max())) for i in group}, 1.0)
         for group in prices.groups
     ]
     sun_row = _own_sun(programme, problem, prices, amps)
@@ -80,7 +82,9 @@ def _car(programme: Programme, problem: Problem, car: Car, short_price: float) -
     return columns
 
 
-def _shared(programme: Programme, amps: list[Columns], weights: dict[int, float], most: Floats | float) -> Columns:
+def shared_rows(
+    programme: Programme, amps: Sequence[Columns], weights: Mapping[int, float], most: Floats | float
+) -> Columns:
     """Rows of a shared limit where it can bind, shape (n_slots,), −1 for none."""
     n = len(amps[0])
     most = np.broadcast_to(np.asarray(most, dtype=np.float64), n)
