@@ -496,6 +496,16 @@ def test_a_reason_names_the_departure_and_the_price():
     assert "the night price, 0.1 a kWh, the lowest there is" in reason
 
 
+@pytest.mark.parametrize("control", ["managed", "timer", "hand"])
+def test_a_car_that_burns_all_it_draws_is_left_alone(control: str):
+    # 3.68 kW × 0.9 are less than the 3.5 kW that the car burns while it charges: nothing would ever be aboard.
+    burns = {"efficiency": 0.9, "overhead_kw": 3.5, "cautious": {"efficiency": 0.88, "overhead_kw": 3.6}}
+    made = planned(vehicles=[a_car(end_pct=80, control=control)], leads=[a_lead(control=control)], rates=[LOSSLESS | burns])
+
+    assert made.sessions == ((),)
+    assert made.outcome.short_kwh == pytest.approx(15)
+
+
 def test_the_document_can_be_checked_from_its_setpoints_alone():
     made = planned(vehicles=[a_car(end_pct=80)])
     told = document(made)

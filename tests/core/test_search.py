@@ -4,6 +4,7 @@ import json
 from dataclasses import replace
 from pathlib import Path
 from random import Random
+from typing import Any
 
 import numpy as np
 import pytest
@@ -186,6 +187,31 @@ def test_what_is_missed_for_want_of_a_night_is_regretted_more_than_its_price():
     assert here.plan.outcome.short_kwh == pytest.approx(3.68)
     assert here.regrets()[0] > 3.68 * 0.30
     assert here.regrets()[1] == 0
+
+
+@pytest.mark.parametrize("wren", [{"ceiling_a": 4}, {"plug_in_hours": ["17:05", "17:10"]}], ids=["no chain", "no hour"])
+def test_a_car_that_cannot_charge_regrets_nothing(wren: dict[str, Any]):
+    # Heron and Teal contend for two nights, and the sun of the day between them; Wren stands by.
+    cars = [a_car(id=name, lead=name, soc_pct=20, end_pct=60) for name in ("heron", "teal", "wren")]
+    problem = with_habits(
+        build(
+            a_household(
+                horizon_nights=2,
+                leads=[a_lead(id=car["id"]) for car in cars],
+                circuits=[a_circuit(sharing="free")],
+                vehicles=[*cars[:2], cars[2] | {"soc_pct": 80} | wren],
+                rates=[],
+                solar_kw=[["2026-01-15T10:00:00+01:00", 3.0], ["2026-01-15T14:00:00+01:00", 0]],
+                tariff={"default_price": 0.30, "export_price": 0.04, "bands": [NIGHT_BAND]},
+            )
+        )
+    )
+    found = plan_together(problem)
+
+    here = Here(problem, found, COARSE)
+    assert not found.amps[2].any()
+    assert here.regrets().shape == (2,)
+    assert (here.regrets() >= 0).all()
 
 
 def test_a_single_night_is_not_chosen_by_what_is_regretted():

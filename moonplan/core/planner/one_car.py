@@ -184,6 +184,8 @@ class OneCar:
 
         What could be had besides of what is missed counts more than its price. since : as in `other_than_usual`.
         """
+        if self.idle:
+            return 0.0
         kept = self._levels(usual.asked.slots)
         asked = self._question(self._slots(around), 0, (self._car.soc_kwh, self._car.soc_kwh))
         now, then = asked.slots, usual.asked.slots
@@ -398,8 +400,9 @@ def _levels(car: Car, slots: Slots, most_states: int, least_per_slot: int) -> tu
     most = min(_MOST_LEVELS, most_states // max(1, len(slots.room_a)))
     step = min(max(gain / _LEVELS_PER_SLOT, usable / most), gain / least_per_slot)
     step = max(step, usable / min(_MOST_LEVELS, _MOST_TIMES * most))
-    # A slot at full current then leads from level to level, and nothing is blurred between.
-    step = float(gain / np.ceil(gain / step - 1e-6))
+    if gain > step:
+        # A slot at full current then leads from level to level, and nothing is blurred between.
+        step = float(gain / np.ceil(gain / step - 1e-6))
     anchor = float(np.median(car.limit_kwh))
     floor = anchor % step - step if anchor % step > 1e-9 else 0.0
     return floor, step, int(np.ceil((usable - floor) / step - 1e-9)) + 3
