@@ -42,7 +42,7 @@ class Wanted(NamedTuple):
 
 
 class Drawn(NamedTuple):
-    """What the cars draw: so much in each slot, shape (n_slots,), and so much of a column in a slot. [kWh]"""
+    """What the cars draw: what is known of it, shape (n_slots,) [kWh], and which slots draw how much of which columns."""
 
     known_kwh: Floats
     of_columns: list[tuple[Columns, Columns, Floats]]
