@@ -146,7 +146,8 @@ def test_tonight_looks_as_far_ahead_as_the_days_when_asked(demo: Served, open_pa
     wren = page.get_by_role("region", name="Wren", exact=True)
     expect(wren).to_contain_text(re.compile(r"Leave Wren unplugged tonight|for Saturday 14:00 \(34 km\)"))
     expect(wren).to_contain_text("Leave Wren unplugged tonight", timeout=120_000)
-    expect(page.get_by_text("Still looking for a better plan.")).to_have_count(0)
+    expect(page.get_by_text("Still looking for a better plan.")).to_have_count(0, timeout=120_000)
+    expect(wren).to_contain_text("Leave Wren unplugged tonight")
     page.get_by_role("link", name="Days").click()
     expect(page.get_by_role("row", name="Wren Thu 08:05–13:30, 22 km")).to_contain_text("need not be")
 
