@@ -91,30 +91,76 @@ def test_what_must_stay_stays(heron: dict[str, Any], wren: dict[str, Any], chang
     assert in_hours(set_anew(problem, before)) == [[8, 8], [8, 8]]
 
 
-def test_a_pin_stays():
+def test_a_pin_stays_and_the_rest_is_set_anew_around_it():
+    # Wren's 8 A leave Heron 8 of the cheap hour's 16 A: one more than it has, for one less of the dear hour.
     hours = {"start": "2026-01-14T21:00:00+01:00", "end": "2026-01-14T23:00:00+01:00"}
     pin = hours | {"id": "p", "vehicle": "wren", "amps": 8}
-    problem = two_on_a_circuit(heron={"end_pct": 72.08}, wren={"end_pct": 57.36}, pins=[pin])
+    problem = two_on_a_circuit(heron={"end_pct": 70.7}, wren={"end_pct": 57.36}, pins=[pin])
 
-    assert in_hours(set_anew(problem, at_hours(problem, (8, 8), (8, 8)))) == [[8, 8], [8, 8]]
+    assert in_hours(set_anew(problem, at_hours(problem, (8, 7), (8, 8)))) == [[7, 8], [8, 8]]
 
 
-@pytest.mark.parametrize(("sun_kw", "amps"), [(2.76, 2), (2.07, 1)])
-def test_a_car_takes_own_sun_as_far_as_it_goes(sun_kw: float, amps: float):
-    # Heron on one phase at 8 A in both hours, both at 0.30; in the second the sun gives 12 A or 9, worth 0.05 fed in. Two
-    # amperes more of it are there for 6 A in the first hour, the least, or one for 7 A: beyond the sun nothing is saved.
-    sun = [["2026-01-14T22:00:00+01:00", sun_kw], ["2026-01-14T23:00:00+01:00", 0]]
-    tariff = {"default_price": 0.30, "export_price": 0.05}
+def test_a_session_by_hand_that_lasts_until_the_limit_keeps_its_current():
+    # Wren is full before 23:00, when nobody is up. At less it would not be, and would have to be stopped; Heron has room.
+    problem = two_on_a_circuit(
+        heron={"end_pct": 72.08},
+        wren={"end_pct": 50, "daily_limit_pct": 57, "control": "hand", "plug_in_hours": ["21:00", "02:00"]},
+        bedtime="22:15",
+        circuits=[a_circuit(phases=3, breaker_a=25, sharing="free")],
+        leads=[a_lead(phases=3), a_lead(id="second", control="hand")],
+    )
+
+    assert in_hours(set_anew(problem, at_hours(problem, (8, 8), (8, 8)))) == [[6, 10], [8, 8]]
+
+
+def test_what_is_set_in_the_taper_stays():
+    # Heron goes above its taper in the second of three hours: it has 4 A less of the first, which is dear, and more of the
+    # second; what it takes in the third depends on how full it is.
     problem = build(
-        a_household(slot_minutes=60, solar_kw=sun, tariff=tariff, vehicles=[a_car(end_pct=57.36, plug_in_hours=TWO_HOURS)])
+        a_household(
+            slot_minutes=60,
+            vehicles=[
+                a_car(
+                    soc_pct=75,
+                    end_pct=86.96,
+                    daily_limit_pct=100,
+                    taper_from_pct=80,
+                    plug_in_hours=["21:00", "00:00"],
+                )
+            ],
+        )
+    )
+    amps = np.zeros(problem.grid.n_slots)
+    amps[3:6] = 10, 8, 8
+
+    assert set_anew(problem, candidate(problem, [amps])).amps[0][3:6].tolist() == [6, 12, 8]
+
+
+@pytest.mark.parametrize(
+    ("sun_kw", "first_price", "saved"),
+    [(2.76, 0.30, 2 * 0.23 * 0.25), (2.07, 0.30, 1 * 0.23 * 0.25), (1.38, 0.32, 2 * 0.23 * 0.02)],
+)
+def test_a_car_takes_own_sun_as_far_as_it_goes(sun_kw: float, first_price: float, saved: float):
+    # Heron on one phase at 8 A in both hours; in the second, at 0.30, the sun gives 12, 9 or 6 A, worth 0.05 fed in. Two
+    # more there, for the least in the first hour, are both of sun, or one is, or none, and save what the hours differ by.
+    problem = build(
+        a_household(
+            slot_minutes=60,
+            solar_kw=[["2026-01-14T22:00:00+01:00", sun_kw], ["2026-01-14T23:00:00+01:00", 0]],
+            tariff={
+                "default_price": 0.30,
+                "export_price": 0.05,
+                "bands": [{"name": "evening", "price": first_price, "from": "18:00", "to": "22:00"}],
+            },
+            vehicles=[a_car(end_pct=57.36, plug_in_hours=TWO_HOURS)],
+        )
     )
     before = at_hours(problem, (8, 8))
 
     after = set_anew(problem, before)
 
     assert after.outcome.short_kwh == 0
-    assert before.outcome.cost - after.outcome.cost == pytest.approx(amps * 0.23 * 0.25)
-    assert in_hours(after)[0][1] >= 8 + amps
+    assert before.outcome.cost - after.outcome.cost == pytest.approx(saved)
 
 
 def test_what_is_missing_goes_where_less_is_missed():
@@ -130,12 +176,16 @@ def test_what_is_missing_goes_where_less_is_missed():
 
 
 def test_hours_spent_high_count():
-    # Heron goes above its rest level, where a kWh costs 0.05 an hour, sooner at 10 A and then 6 than at 6 and then 10.
+    # Heron goes above its rest level, where a kWh costs 0.05 an hour, sooner at 10 A and then 6 than at 6 and then 10. That
+    # the first hour is cheaper by 0.01 counts less.
     problem = build(
         a_household(
             slot_minutes=60,
             care_price=0.05,
-            tariff={"default_price": 0.30},
+            tariff={
+                "default_price": 0.31,
+                "bands": [{"name": "evening", "price": 0.30, "from": "18:00", "to": "22:00"}],
+            },
             vehicles=[a_car(soc_pct=80, daily_limit_pct=100, end_pct=87.36, rest_pct=80, plug_in_hours=TWO_HOURS)],
         )
     )
@@ -144,8 +194,32 @@ def test_hours_spent_high_count():
     after = set_anew(problem, before)
 
     assert in_hours(after) == [[6, 10]]
-    # For the second hour 4 A × 0.23 kW less, and half of that on the way up and down again.
+    # 4 A × 0.23 kW less from the middle of the first hour to that of the second.
     assert before.outcome.care - after.outcome.care == pytest.approx(0.05 * 4 * 0.23)
+    assert after.outcome.cost - before.outcome.cost == pytest.approx(0.01 * 4 * 0.23)
+
+
+def test_what_is_aboard_between_two_sessions_counts_too():
+    # Two hours in the evening and two in the next, a day apart: a kWh aboard for the day between costs 24 × 0.001, more than
+    # the cent by which the first evening is cheaper.
+    problem = build(
+        a_household(
+            slot_minutes=60,
+            horizon_nights=2,
+            care_price=0.001,
+            tariff={
+                "default_price": 0.31,
+                "bands": [{"name": "first", "price": 0.30, "from": "21:00", "to": "22:00"}],
+            },
+            vehicles=[a_car(soc_pct=80, daily_limit_pct=100, end_pct=87.36, rest_pct=80)],
+        )
+    )
+    amps = np.zeros(problem.grid.n_slots)
+    amps[3], amps[28] = 10, 6
+
+    after = set_anew(problem, candidate(problem, [amps]))
+
+    assert (after.amps[0][3], after.amps[0][28]) == (6, 10)
 
 
 def test_a_timer_keeps_one_current_in_each_night():

@@ -6,15 +6,16 @@ no more aboard than it gains, and no more than its limit; what the mean car draw
 What comes of it is for the simulator to judge.
 """
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from functools import partial
 from itertools import chain
 
 import numpy as np
 
-from moonplan.core.planner.batteries import Battery, Drawn, Wanted, ask, care, pieces_of
+from moonplan.core import hookup
+from moonplan.core.planner.batteries import Battery, Drawn, Wanted, ask, pieces_of
 from moonplan.core.planner.candidates import Candidate, candidate
-from moonplan.core.planner.constraints import SharedLimit, broken_rules, may_end, room_for, shared_limits
+from moonplan.core.planner.constraints import SLACK_A, SharedLimit, broken_rules, may_end, room_for, shared_limits
 from moonplan.core.planner.guide import shared_rows
 from moonplan.core.planner.outcome import CarOutcome, Outcome, asked_of
 from moonplan.core.planner.problem import Car, Problem
@@ -22,36 +23,28 @@ from moonplan.core.planner.programme import Columns, Programme
 from moonplan.core.simulate import runs
 from moonplan.core.timegrid import Floats
 
-_ROUNDS = 3
 # How often more is asked for than is wanted, by what rounding currents took of it, and how much more besides. [kWh]
 _ASKED_AGAIN, _SPARE_KWH = 5, 3e-4
 # What a missed kWh counts, in times of the highest price.
 _SHORT_TIMES = 50
-# Which part of the way to other currents is gone, where all of it does not help.
-_PARTS = (1.0, 0.5, 0.25)
 # A current that would change by less stays. [A]
 _NEARLY_A = 0.006
+# What leads up to the next hundredth of an ampere, and from one of them not to the next. [A]
+_NEARLY_ONE_MORE_A = 0.01 - SLACK_A
 
 
-def set_anew(problem: Problem, best: Candidate, *, rounds: int = _ROUNDS) -> Candidate:
-    """The plan with all its currents set anew, as long as that helps, in a few rounds at most."""
+def set_anew(problem: Problem, best: Candidate) -> Candidate:
+    """The plan with all its currents set anew, if that is better.
+
+    Where a habit weighs own sun, which part of it each car takes counts, and that is not linear: such a plan stays.
+    """
     if problem.weighs_own_sun:
         return best
-    for _ in range(rounds):
-        better = _once_anew(problem, best)
-        if better is None:
-            break
-        best = better
-    return best
-
-
-def _once_anew(problem: Problem, best: Candidate) -> Candidate | None:
-    """A better plan with its currents set anew once; None where there is none."""
     programme = Programme()
     offers = [_offers(programme, problem, car, a) for car, a in zip(problem.cars, best.amps, strict=True)]
     if not programme.n_columns:
-        return None
-    wanted = [_wanted(problem, car) for car in problem.cars]
+        return best
+    wanted = [_wanted(problem, car) if (c >= 0).any() else [] for car, c in zip(problem.cars, offers, strict=True)]
     rows = _asked_and_paid(programme, problem, best, offers, wanted)
     for limit in shared_limits(problem):
         _goes_round(programme, problem, limit, best.amps, offers)
@@ -59,36 +52,20 @@ def _once_anew(problem: Problem, best: Candidate) -> Candidate | None:
     for _ in range(_ASKED_AGAIN):
         least = programme.least(less)
         if least is None:
-            return None
-        found = _towards(problem, best, offers, least.values, order)
-        if _is_better(problem, found, best):
+            return best
+        amps = [_changed(a, columns, least.values) for a, columns in zip(best.amps, offers, strict=True)]
+        found = candidate(problem, _in_hundredths(problem, amps, offers, order))
+        if found.better_than(best) and not broken_rules(problem, found.amps):
             return found
         # What rounding took of a car, or what is not as straight as it was taken to be, is asked for besides.
         gaps = [_gaps(*of_car) for of_car in zip(wanted, best.outcome.cars, found.outcome.cars, strict=True)]
         if not any(map(any, gaps)):
-            return None
+            return best
         for row, gap_kwh in zip(chain(*rows), chain(*gaps), strict=True):
-            if row >= 0 and gap_kwh > 0:
+            if gap_kwh > 0:
                 less[row] += gap_kwh + _SPARE_KWH
         order.sort(key=lambda i: -max(gaps[i], default=0.0))
-    return None
-
-
-def _is_better(problem: Problem, found: Candidate, best: Candidate) -> bool:
-    return found.better_than(best) and not broken_rules(problem, found.amps)
-
-
-def _towards(
-    problem: Problem, best: Candidate, offers: Sequence[Columns], values: Floats, order: Sequence[int]
-) -> Candidate:
-    """The plan with its currents gone all the way to others, or as far as is better; all the way where it misses more."""
-    found = best
-    for part in _PARTS:
-        amps = [_on_the_way(a, c, values, part) for a, c in zip(best.amps, offers, strict=True)]
-        found = candidate(problem, _in_hundredths(problem, amps, offers, order))
-        if _is_better(problem, found, best) or found.outcome.missed_by_all > best.outcome.missed_by_all:
-            break
-    return found
+    return best
 
 
 def _gaps(wanted: Sequence[Wanted], before: CarOutcome, after: CarOutcome) -> list[float]:
@@ -133,20 +110,21 @@ def _offers(programme: Programme, problem: Problem, car: Car, amps: Floats) -> C
 def _asked_and_paid(
     programme: Programme, problem: Problem, best: Candidate, offers: Sequence[Columns], wanted: Sequence[list[Wanted]]
 ) -> list[list[int]]:
-    """What is wanted aboard, and what is paid. Rows of what is wanted of each car, −1 for none."""
-    rows, drawn = [], Drawn(np.zeros(problem.grid.n_slots), [])
+    """What is wanted aboard, and what is paid. Rows of what is wanted of each car."""
+    rows: list[list[int]] = []
+    drawn = Drawn(np.zeros(problem.grid.n_slots), [])
     short_price = _SHORT_TIMES * (float(np.abs(problem.prices.price).max()) + 0.01)
     for car, mine, columns, of_car in zip(problem.cars, best.outcome.cars, offers, wanted, strict=True):
         if (columns < 0).all():
             drawn.known_kwh[:] += mine.mean.wall_kwh
-            rows.append([-1] * len(of_car))
+            rows.append([])
             continue
         pieces = list(pieces_of(car, mine.amps, of_car))
         cautious = Battery(programme, problem, car, mine.amps, car.rate.cautious, columns)
         at = cautious.followed(pieces, cautious.charged)
         rows.append([ask(programme, one, at, short_price) for one in of_car])
-        mean = Battery(programme, problem, car, mine.amps, car.rate.mean, columns)
-        care(programme, problem, car, mean.followed(pieces, partial(mean.drawing, drawn)))
+        mean = Battery(programme, problem, car, mine.amps, car.rate.mean, columns, care=problem.care_price * car.care_factor)
+        mean.followed(pieces, partial(mean.drawing, drawn))
     _money(programme, problem, best.outcome, drawn)
     return rows
 
@@ -159,9 +137,7 @@ def _money(programme: Programme, problem: Problem, now: Outcome, drawn: Drawn) -
     within = (surplus_kwh > 0) & ((export <= price) | (sum(now.part_kw) <= problem.surplus_kw))
     slots, columns, kwh = (np.concatenate(parts) for parts in zip(*drawn.of_columns, strict=True))
     programme.charge(columns, np.where(within, export, price)[slots] * kwh)
-    bends = np.zeros(problem.grid.n_slots, dtype=np.bool_)
-    bends[slots] = True
-    at = np.flatnonzero(bends & (surplus_kwh > 0) & (export < price))
+    at = np.unique(slots[((surplus_kwh > 0) & (export < price))[slots]])
     rows = np.full(problem.grid.n_slots, -1)
     rows[at] = programme.rows((surplus_kwh - drawn.known_kwh)[at], len(at))
     programme.put(rows[at], programme.columns(len(at), high=np.inf, cost=(price - export)[at]), -1.0)
@@ -178,30 +154,25 @@ def _goes_round(
     left = limit.capacity
     for i, weight in limit.weights.items():
         left = left - np.where(offers[i] < 0, weight * amps[i], 0.0)
-    if len(weights := set(limit.weights.values())) == 1:
-        left = _hundredths(left / min(weights), np.floor) * min(weights)
+    weight = min(limit.weights.values())
+    if weight == max(limit.weights.values()):
+        left = hookup.stepped_each(left / weight, steps_a=(), min_a=0.0) * weight
     shared_rows(programme, offers, limit.weights, left)
 
 
-def _on_the_way(amps: Floats, columns: Columns, values: Floats, part: float) -> Floats:
-    """A car's currents with those that change by so much gone a part of the way. [A]"""
-    changes = (columns >= 0) & (np.abs(values[columns] - amps) > _NEARLY_A)
-    return np.where(changes, amps + part * (values[columns] - amps), amps)
+def _changed(amps: Floats, columns: Columns, values: Floats) -> Floats:
+    """A car's currents as the programme has them, but for those that it would hardly change. [A]"""
+    return np.where((columns >= 0) & (np.abs(values[columns] - amps) > _NEARLY_A), values[columns], amps)
 
 
 def _in_hundredths(
     problem: Problem, amps: Sequence[Floats], offers: Sequence[Columns], order: Sequence[int]
 ) -> list[Floats]:
     """Currents in hundredths of an ampere, down, and one car after the other up where there is room. [A]"""
-    found = [np.where(c >= 0, _hundredths(a, np.floor), a) for a, c in zip(amps, offers, strict=True)]
+    found = [np.where(c >= 0, car.offered(a), a) for car, a, c in zip(problem.cars, amps, offers, strict=True)]
     for i in order:
-        room = _hundredths(room_for(problem, found, i), np.floor)
-        up = np.where(offers[i] >= 0, np.minimum(_hundredths(amps[i], np.ceil), room), amps[i])
-        for column in np.unique(offers[i][offers[i] >= 0]):
-            up[offers[i] == column] = up[offers[i] == column].min()
-        found[i] = up
+        car, columns = problem.cars[i], offers[i]
+        up = car.offered(np.minimum(amps[i] + _NEARLY_ONE_MORE_A, room_for(problem, found, i)))
+        for column in np.unique(columns[columns >= 0]):
+            found[i] = np.where(columns == column, up[columns == column].min(), found[i])
     return found
-
-
-def _hundredths(amps: Floats, to_whole: Callable[[Floats], Floats]) -> Floats:
-    return to_whole(np.round(amps * 100, 4)) / 100

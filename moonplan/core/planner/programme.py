@@ -31,7 +31,7 @@ class Programme:
     cost: list[Floats] = field(default_factory=list)
     low: list[Floats] = field(default_factory=list)
     high: list[Floats] = field(default_factory=list)
-    charged: list[tuple[Columns, Floats]] = field(default_factory=list)
+    charged: list[tuple[Columns, Floats | float]] = field(default_factory=list)
     entries: list[tuple[Columns, Columns, Floats]] = field(default_factory=list)
     most: list[Floats] = field(default_factory=list)
     n_columns: int = 0
@@ -56,7 +56,7 @@ class Programme:
         values = np.asarray(value, dtype=np.float64)
         self.entries.append((np.broadcast_to(rows, many), np.broadcast_to(columns, many), np.broadcast_to(values, many)))
 
-    def charge(self, columns: Columns, cost: Floats) -> None:
+    def charge(self, columns: Columns, cost: Floats | float) -> None:
         """Let columns cost so much more."""
         self.charged.append((columns, cost))
 

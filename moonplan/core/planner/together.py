@@ -64,7 +64,7 @@ def plan_together(problem: Problem, like: Sequence[Floats] | None = None) -> Can
     best = _better(missing_least(problem), known)
     best = searched(problem, best, tries=tries, effort=COARSE, contended=contended)
     closely = FINE if cars <= _FEW_CARS else FINE_OF_MANY
-    anew = set_anew(problem, _replanned(problem, best, closely), rounds=1)
+    anew = set_anew(problem, _replanned(problem, best, closely))
     return _better(improved(problem, anew, moves=_FEW_MOVES), best)
 
 
