@@ -2,10 +2,15 @@
 
 from typing import Any
 
+import numpy as np
 import pytest
 
+from moonplan.core.planner.explained import Explained
+from moonplan.core.planner.outcome import outcome
 from moonplan.core.planner.plan import document, plan
-from tests.core.factories import LOSSLESS, a_car, a_circuit, a_household, a_lead, a_trip
+from moonplan.core.planner.problem import build
+from moonplan.core.planner.why_then import why_then
+from tests.core.factories import LOSSLESS, NIGHT_BAND, a_car, a_circuit, a_household, a_lead, a_trip
 
 QUARTER = {
     "id": "p",
@@ -89,7 +94,217 @@ def test_a_timer_has_one_session_and_the_cheap_hours_are_two():
         tariff={"default_price": 0.3, "bands": cheap},
     )
 
-    assert "0.2 a kWh, since it has one session a night, at one current" in told_of_timer
+    assert "the cheap price, 0.2 a kWh on average, since it has one session a night, at one current" in told_of_timer
+
+
+def test_what_a_session_pays_by_two_lines_is_told_as_its_average():
+    # 8 h at 0.10 are 29.44 kWh, and of the 35 kWh that are wanted 5.56 cost 0.30: 4.612 / 35 a kWh.
+    told_of_heron = reason(vehicles=[a_car(soc_pct=10, end_pct=80)])
+
+    assert "; mostly the night price, 0.13177 a kWh on average, since every cheaper hour is used already" in told_of_heron
+
+
+@pytest.mark.parametrize(("sun_kw", "share", "why"), [(1.472, "40%", ", the lowest there is"), (2.208, "60%", "")])
+def test_sun_may_be_a_part_of_it(sun_kw: float, share: str, why: str):
+    # An hour and a half at 3.68 kW, plugged in from 09:00 to 10:30 only; mostly on sun, no other price is looked at.
+    car = a_car(end_pct=61.04, daily_limit_pct=61.04, plug_in_hours=["09:00", "10:30"])
+    sun = [["2026-01-15T09:00:00+01:00", sun_kw], ["2026-01-15T12:00:00+01:00", 0]]
+
+    assert reason(vehicles=[car], leads=[a_lead(steps_a=[16])], solar_kw=sun).endswith(
+        f"; {share} on your own sun, the rest at the default price, 0.3 a kWh{why}"
+    )
+
+
+def test_a_battery_may_be_at_its_limit_after_the_cheaper_hours():
+    # Full to its 80 % tonight, back with 25 of 40 kWh, and 26 are to be aboard three hours later.
+    answer = told(
+        horizon_nights=2,
+        vehicles=[a_car(daily_limit_pct=80, reserve_pct=0)],
+        trips=[
+            a_trip("2026-01-15T07:00:00+01:00", "2026-01-15T18:00:00+01:00", 75),
+            a_trip("2026-01-15T21:00:00+01:00", "2026-01-16T09:00:00+01:00", 130),
+        ],
+    )
+
+    assert [session["reason"] for session in answer["vehicles"][0]["sessions"]][1].startswith(
+        "for Thursday 21:00 (130 km); the default price, 0.3 a kWh, since it is at its limit after the cheaper hours already"
+    )
+
+
+def test_a_car_does_not_stand_high_for_a_day_to_save_a_cent():
+    # Thursday night is a cent dearer, and from one night to the next a kWh above the rest level counts 1.6 cents or more.
+    cheap = {"from": "22:00", "to": "06:00"}
+    bands = [
+        cheap | {"name": "first", "price": 0.10, "days": ["wed"]},
+        cheap | {"name": "second", "price": 0.11, "days": ["thu"]},
+    ]
+    answer = told(
+        horizon_nights=2,
+        care_price=0.001,
+        vehicles=[a_car(rest_pct=50, reserve_pct=0)],
+        trips=[a_trip("2026-01-16T06:00:00+01:00", "2026-01-16T13:00:00+01:00", 200)],
+        tariff={"default_price": 0.30, "day_of": "start", "bands": bands},
+    )
+    (session,) = answer["vehicles"][0]["sessions"]
+
+    assert session["start"] > "2026-01-15T22:00"
+    assert (
+        "the second price, 0.11 a kWh, since it would stand above 50 % for long after the cheaper hours" in session["reason"]
+    )
+
+
+def test_a_session_more_may_save_too_little():
+    # Six quarters of an hour are needed by 21:00, and seven are free until Wren has the circuit. One of them from 20:30 on
+    # would cost 0.28 instead of 0.30: 0.92 kWh save 1.84 cents, and another session counts three.
+    told_of_heron = reason(
+        start_price=0.03,
+        circuits=[a_circuit(sharing="none")],
+        leads=[a_lead(steps_a=[16]), a_lead(id="second")],
+        vehicles=[a_car(soc_pct=40, reserve_pct=0), a_car(id="wren", name="Wren", lead="second", soc_pct=100)],
+        rates=[LOSSLESS, LOSSLESS | {"vehicle": "wren", "lead": "second"}],
+        trips=[a_trip("2026-01-14T21:00:00+01:00", "2026-01-15T03:00:00+01:00", 127.6)],
+        pins=[QUARTER | {"vehicle": "wren", "start": "2026-01-14T20:00:00+01:00", "end": "2026-01-14T20:30:00+01:00"}],
+        tariff={
+            "default_price": 0.30,
+            "bands": [{"name": "short", "price": 0.28, "from": "20:30", "to": "20:45"}],
+        },
+    )
+
+    assert "0.3 a kWh, since another session in the cheaper hours would save too little" in told_of_heron
+
+
+def test_another_car_may_have_the_lead_all_night():
+    # Wren is on the lead from 01:00 to 01:30, and while everybody sleeps nobody changes it over.
+    told_of_heron = reason(
+        vehicles=[a_car(end_pct=55), a_car(id="wren", name="Wren", soc_pct=40)],
+        rates=[LOSSLESS, LOSSLESS | {"vehicle": "wren"}],
+        pins=[QUARTER | {"vehicle": "wren", "start": "2026-01-15T01:00:00+01:00", "end": "2026-01-15T01:30:00+01:00"}],
+        tariff={
+            "default_price": 0.30,
+            "bands": [{"name": "deep", "price": 0.10, "from": "02:00", "to": "04:00"}],
+        },
+    )
+
+    assert "the default price, 0.3 a kWh, since Wren has its lead in the cheaper hours" in told_of_heron
+
+
+def test_of_several_causes_the_one_of_most_hours_comes_first():
+    # Wren has the cheap hour from 21:00 on, and in the three from 02:00 on everybody sleeps.
+    told_of_heron = reason(
+        circuits=[a_circuit(sharing="none")],
+        leads=[a_lead(control="hand"), a_lead(id="second")],
+        vehicles=[a_car(control="hand", end_pct=55), a_car(id="wren", name="Wren", lead="second")],
+        rates=[LOSSLESS, LOSSLESS | {"vehicle": "wren", "lead": "second"}],
+        pins=[QUARTER | {"vehicle": "wren", "start": "2026-01-14T21:00:00+01:00", "end": "2026-01-14T22:00:00+01:00"}],
+        tariff={
+            "default_price": 0.30,
+            "bands": [
+                {"name": "first", "price": 0.10, "from": "21:00", "to": "22:00"},
+                {"name": "second", "price": 0.10, "from": "02:00", "to": "05:00"},
+            ],
+        },
+    )
+
+    assert "since nobody is up to start it in some of the cheaper hours, and Wren has the current in others" in told_of_heron
+
+
+def test_hours_beside_a_pinned_session_belong_to_the_one_session_of_their_night():
+    # Tonight's session of a timer is pinned; the rest of tonight's cheap hours, those beside it too, are not for another.
+    bands = [NIGHT_BAND | {"name": "first", "price": 0.08, "days": ["wed"]}, NIGHT_BAND | {"days": ["thu"]}]
+    answer = told(
+        horizon_nights=2,
+        vehicles=[a_car(control="timer", end_pct=65)],
+        leads=[a_lead(control="timer", steps_a=[16])],
+        pins=[QUARTER | {"start": "2026-01-14T23:00:00+01:00", "end": "2026-01-15T00:00:00+01:00"}],
+        tariff={"default_price": 0.30, "day_of": "start", "bands": bands},
+    )
+
+    assert (
+        "the night price, 0.1 a kWh, since it has one session a night, at one current; "
+        in answer["vehicles"][0]["sessions"][1]["reason"] + "; "
+    )
+
+
+def why(amps_at: dict[str, float], **changes: Any) -> str:
+    """Why a session is where somebody who does not look at prices put it."""
+    problem = build(a_household(**changes))
+    amps = np.array([amps_at.get(start.isoformat()[11:16], 0.0) for start in problem.grid.starts[:-1]])
+    plan = outcome(problem, [amps])
+    return why_then(Explained(problem, plan, 0, plan.cars[0].sessions[0]))
+
+
+@pytest.mark.parametrize("cheap", [("19:15", "19:30"), ("02:00", "05:00")])
+def test_nothing_is_said_to_save_too_little_that_takes_no_session_more(cheap: tuple[str, str]):
+    # A quarter of an hour right after it, and hours enough for all of it.
+    start, end = cheap
+    bands = [{"name": "less", "price": 0.29, "from": start, "to": end}]
+    quarters = dict.fromkeys(("18:30", "18:45", "19:00"), 16.0)
+
+    assert why(quarters, start_price=0.2, tariff={"default_price": 0.30, "bands": bands}) == "the default price, 0.3 a kWh"
+
+
+def test_only_hours_after_the_cheaper_ones_count_as_spent_high():
+    # A kWh at 22:00 saves a cent; it would stand high until 04:00, or only until the car drives at midnight.
+    tariff = {"default_price": 0.30, "bands": [{"name": "less", "price": 0.29, "from": "22:00", "to": "22:15"}]}
+    high = {"care_price": 0.003, "tariff": tariff, "vehicles": [a_car(soc_pct=85, daily_limit_pct=90)]}
+    short_trip = a_trip("2026-01-15T00:00:00+01:00", "2026-01-15T00:30:00+01:00", 100)
+
+    assert why({"04:00": 16.0}, **high).endswith("since it would stand above 80 % for long after the cheaper hours")
+    assert why({"04:00": 16.0}, **high, trips=[short_trip]) == "the default price, 0.3 a kWh"
+
+
+def test_a_session_that_somebody_pinned_looks_at_no_price():
+    told_of_heron = reason(
+        vehicles=[a_car(reserve_pct=0)],
+        trips=[a_trip("2026-01-14T23:30:00+01:00", "2026-01-15T03:00:00+01:00", 130)],
+        pins=[QUARTER | {"start": "2026-01-14T19:00:00+01:00", "end": "2026-01-14T20:00:00+01:00"}],
+    )
+
+    assert told_of_heron.startswith("for Wednesday 23:30 (130 km); the default price, 0.3 a kWh, since you pinned it")
+
+
+def test_below_its_boost_level_a_car_looks_at_no_price_for_a_departure_either():
+    # 8 % are 4 kWh, and up to 15 % it charges at once; 7 kWh are 35 km.
+    told_of_heron = reason(
+        vehicles=[a_car(soc_pct=8, boost_pct=15, end_pct=5, reserve_pct=0)],
+        trips=[a_trip("2026-01-15T07:00:00+01:00", "2026-01-15T18:00:00+01:00", 35)],
+    )
+
+    assert told_of_heron.startswith(
+        "for Thursday 07:00 (35 km); the default price, 0.3 a kWh, since it charges at once below 15 %"
+    )
+
+
+@pytest.mark.parametrize(
+    ("habit", "changes", "why"),
+    [
+        # From 02:00 to 04:00 everybody sleeps.
+        (
+            "awake",
+            {},
+            "to have 55% by Thursday 12:00; the default price, 0.3 a kWh, since nobody is up in the cheaper hours",
+        ),
+        ("plug_and_go", {}, "up to 55%; the default price, 0.3 a kWh, since its habit is to charge at once on arrival"),
+        # Thursday's night costs 0.12, and Wednesday's 0.10 are left out.
+        (
+            "set_nights",
+            {"set_nights": ["thu"], "horizon_nights": 2},
+            "up to 55%, as the habit asks; the second price, 0.12 a kWh, since its habit leaves the cheaper hours out",
+        ),
+    ],
+)
+def test_a_habit_may_leave_the_cheaper_hours_out(habit: str, changes: dict[str, Any], why: str):
+    cheap = {"from": "02:00", "to": "04:00"}
+    bands = [
+        cheap | {"name": "first", "price": 0.10, "days": ["thu"]},
+        cheap | {"name": "second", "price": 0.12, "days": ["fri"]},
+    ]
+    assert reason(
+        habit=habit,
+        vehicles=[a_car(end_pct=55, daily_limit_pct=55)],
+        tariff={"default_price": 0.30, "bands": bands},
+        **changes,
+    ).startswith(why)
 
 
 def test_two_cars_have_what_a_third_would_like():
@@ -111,6 +326,23 @@ def test_two_cars_have_what_a_third_would_like():
     )
 
     assert "since Wren and Teal have the current in the cheaper hours" in told_of_heron
+
+
+def test_a_car_on_another_leg_has_nothing_that_a_car_would_like():
+    # Teal leaves 3 of 15 A on the first leg for the two cheap hours; Wren charges in them on the second.
+    hours = {"start": "2026-01-14T22:00:00+01:00", "end": "2026-01-15T00:00:00+01:00", "amps": 12}
+    others = {"wren": ("Wren", "L2"), "teal": ("Teal", "L1")}
+    told_of_heron = reason(
+        supply=ONE_LEG | {"legs": 3},
+        leads=[a_lead(), *(a_lead(id=f"{name} lead", circuit=name) for name in others)],
+        circuits=[a_circuit(), *(a_circuit(id=name, legs=[leg]) for name, (_, leg) in others.items())],
+        vehicles=[a_car(end_pct=60), *(a_car(id=name, name=s, lead=f"{name} lead") for name, (s, _) in others.items())],
+        rates=[LOSSLESS, *(LOSSLESS | {"vehicle": name, "lead": f"{name} lead"} for name in others)],
+        pins=[hours | {"id": name, "vehicle": name} for name in others],
+        tariff={"default_price": 0.3, "bands": [{"name": "cheap", "price": 0.1, "from": "22:00", "to": "00:00"}]},
+    )
+
+    assert "since Teal has the current in the cheaper hours" in told_of_heron
 
 
 ONE_LEG = {"leg_voltage_v": 230, "legs": 1, "rating_a": 16, "continuous_factor": 1.0, "base_margin_a": 1}

@@ -5,8 +5,8 @@ from typing import Any
 
 import pytest
 
+from moonplan.core.planner.explained import Explained
 from moonplan.core.planner.plan import plan
-from moonplan.core.planner.reasons import served_departure
 from moonplan.core.planner.tonight import Decision, decide, the_night
 from tests.core.factories import NIGHT_BAND, a_car, a_household, a_lead, a_trip
 
@@ -97,7 +97,7 @@ def test_a_session_serves_the_first_departure_that_would_be_short_without_it():
     trips = [a_trip(*MORNING, 50), a_trip("2026-01-16T07:00:00+01:00", "2026-01-16T18:00:00+01:00", 150)]
     made = plan(a_household(trips=trips, horizon_nights=2), prove=False)
 
-    served = {served_departure(made.problem, made.outcome, 0, run) for run in made.outcome.cars[0].sessions}
+    served = {Explained(made.problem, made.outcome, 0, run).serves for run in made.outcome.cars[0].sessions}
     assert served == {1}
     assert "Friday 07:00 (150 km)" in made.sessions[0][0].reason
 
@@ -112,7 +112,9 @@ def test_why_it_is_there_when_it_is_the_sun():
 def test_why_it_is_there_when_it_is_the_boost():
     made = plan(a_household(vehicles=[a_car(soc_pct=8, boost_pct=15, end_pct=5)]), prove=False)
 
-    assert made.sessions[0][0].reason.startswith("back above 15 % at once; the default price, 0.3 a kWh")
+    told = made.sessions[0][0].reason
+    assert told.startswith("back above 15 % at once; the default price, 0.3 a kWh")
+    assert "cheaper" not in told
 
 
 def test_why_it_is_there_when_a_person_pinned_it():

@@ -21,8 +21,9 @@ from moonplan.core.planner.constraints import broken_rules
 from moonplan.core.planner.habits import with_habits
 from moonplan.core.planner.outcome import Outcome, Readiness, ready_at
 from moonplan.core.planner.problem import Car, Problem, build
-from moonplan.core.planner.reasons import binds, reason
+from moonplan.core.planner.reasons import reason
 from moonplan.core.planner.together import plan_together, refined
+from moonplan.core.planner.what_binds import binds
 from moonplan.core.rates import range_km
 from moonplan.core.simulate import Run
 from moonplan.core.timegrid import Floats

@@ -65,6 +65,7 @@ class Car:
     """One vehicle on its lead: what it may be offered, slot by slot, and what is wanted of it.
 
     delivery : the chain's answer, None where it does not charge (`no_charge` says why).
+    chargeable, could_charge : slots in which it may charge, and in which it might whatever its habit says, shapes (n_slots,)
     limit_a : most current that may be offered in each slot, after steps; 0 where not chargeable, shape (n_slots,) [A]
     full_a : the chain's limit in each slot, whatever less a habit holds the car to, shape (n_slots,) [A]
     least_a : least current that charges. [A]
@@ -85,6 +86,7 @@ class Car:
     rate: HookupRate
     intake: Intake
     chargeable: Flags
+    could_charge: Flags
     limit_a: Floats
     full_a: Floats
     least_a: float
@@ -329,6 +331,7 @@ def _car(h: Household, vehicle: Vehicle, grid: Grid) -> Car:
         rate=rate,
         intake=intake,
         chargeable=chargeable & (limit_a > 0),
+        could_charge=chargeable & (limit_a > 0),
         limit_a=limit_a,
         full_a=limit_a,
         least_a=lead.min_a,
@@ -446,7 +449,8 @@ def _evenly(car: Car, cars: tuple[Car, ...], sharing: Mapping[str, Sharing], gri
     for t in np.flatnonzero(car.chargeable):
         allowed = min(limit_a[t], link / could[t])
         limit_a[t] = hookup.stepped(allowed, steps_a=car.lead.steps_a, min_a=car.lead.min_a)
-    return dataclasses.replace(car, limit_a=limit_a, chargeable=car.chargeable & (limit_a > 0))
+    chargeable = car.chargeable & (limit_a > 0)
+    return dataclasses.replace(car, limit_a=limit_a, chargeable=chargeable, could_charge=chargeable)
 
 
 def _pinned(h: Household, vehicle: Vehicle, grid: Grid) -> Floats:

@@ -1,0 +1,78 @@
+"""A session that is to be explained, and what is asked of the car that has it."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+
+from moonplan.core.household import Habit
+from moonplan.core.planner.constraints import room_for
+from moonplan.core.planner.outcome import CarOutcome, Outcome, outcome
+from moonplan.core.planner.problem import Car, Problem, Wish
+from moonplan.core.simulate import NOTHING_KWH, Run
+from moonplan.core.timegrid import Floats
+
+
+@dataclass(frozen=True)
+class Explained:
+    """The session `run` of car i, by index, in a plan."""
+
+    problem: Problem
+    plan: Outcome
+    i: int
+    run: Run
+
+    @property
+    def car(self) -> Car:
+        return self.problem.cars[self.i]
+
+    @property
+    def mine(self) -> CarOutcome:
+        return self.plan.cars[self.i]
+
+    @property
+    def habit(self) -> Habit:
+        return self.problem.habit_of(self.car)
+
+    @property
+    def inside(self) -> slice:
+        """The session's slots."""
+        return slice(self.run.first, self.run.last + 1)
+
+    @property
+    def is_pinned(self) -> bool:
+        """Whether somebody set it by hand, as the habit of charging at once on arrival does not."""
+        return self.habit != "plug_and_go" and not np.isnan(self.car.pinned_a[self.run.first])
+
+    @property
+    def is_below_boost(self) -> bool:
+        """Whether it begins below the level up to which the car charges at once."""
+        return bool(self.mine.mean.soc_kwh[self.run.first] < self.car.vehicle.boost_pct / 100 * self.car.vehicle.usable_kwh)
+
+    @cached_property
+    def serves(self) -> int | None:
+        """Index of the first departure that would be short without it; None where it serves no departure."""
+        amps = [car.amps for car in self.plan.cars]
+        amps[self.i] = self.mine.amps.copy()
+        amps[self.i][self.inside] = 0.0
+        missed = outcome(self.problem, amps).cars[self.i]
+        for nth, (now, then) in enumerate(zip(self.mine.departures, missed.departures, strict=True)):
+            if then.short_kwh > now.short_kwh + NOTHING_KWH:
+                return nth
+        return None
+
+    @property
+    def wish(self) -> Wish | None:
+        """The first wish of the car's habit that it can help to meet."""
+        return next((wish for wish in self.car.wishes if wish.edge > self.run.first), None)
+
+    @cached_property
+    def room_a(self) -> Floats:
+        """What its lead could offer beside the others, shape (n_slots,). [A]"""
+        return self.car.offered(room_for(self.problem, [one.amps for one in self.plan.cars], self.i))
+
+
+def have(names: Sequence[str]) -> str:
+    """Who has something that a car would like: others, or where there are none the house."""
+    return f"{' and '.join(names)} have" if len(names) > 1 else f"{names[0] if names else 'the house'} has"

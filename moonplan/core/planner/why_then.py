@@ -1,0 +1,192 @@
+"""Why a session stands where it does: what it pays, and what keeps it from cheaper hours (rules, section 8)."""
+
+from collections.abc import Iterator
+from typing import NamedTuple
+
+import numpy as np
+
+from moonplan.core.planner.constraints import beside_a_pin, one_lead_groups, shared_limits
+from moonplan.core.planner.explained import Explained, have
+from moonplan.core.simulate import NOTHING_KWH, runs
+from moonplan.core.timegrid import Flags, Floats
+
+# From what part of its energy on a session is mostly of a kind, and from what part on wholly.
+_MOSTLY, _WHOLLY = 0.5, 0.99
+# What part of it does not matter.
+_LITTLE = 0.1
+# What is less than this is nothing. [currency/kWh, A]
+_NOTHING = 1e-9
+# A battery that has no room for so much is full. [kWh]
+_SOME_KWH = 0.2
+
+
+def why_then(session: Explained) -> str:
+    """Own sun, or the price that a session pays and why it does not wait for less."""
+    grid_kwh, wall_kwh = _grid_kwh(session), float(session.mine.mean.wall_kwh[session.inside].sum())
+    own = 1 - float(grid_kwh.sum()) / wall_kwh
+    if own > _WHOLLY:
+        return "on your own sun"
+    paid = float(np.average(session.problem.prices.price[session.inside], weights=grid_kwh))
+    told = f"{_line(session, grid_kwh)}, {paid:.5g} a kWh{_on_average(session, grid_kwh)}"
+    if own > _LITTLE:
+        told = f"{own:.0%} on your own sun, the rest at {told}"
+    return told if own > _MOSTLY else told + (_why_at_once(session) or _why_not_cheaper(session, paid))
+
+
+def _grid_kwh(session: Explained) -> Floats:
+    """What it takes from the grid in each of its slots."""
+    return np.asarray(session.mine.mean.wall_kwh[session.inside] - session.plan.costs[session.i].solar_kwh[session.inside])
+
+
+def _line(session: Explained, grid_kwh: Floats) -> str:
+    """The line of the tariff that the session, or most of it, pays by; of several, those that matter."""
+    of_line: dict[str, float] = {}
+    for line, kwh in zip(session.problem.prices.band[session.inside], grid_kwh / grid_kwh.sum(), strict=True):
+        of_line[line] = of_line.get(line, 0.0) + float(kwh)
+    most, part = max(of_line.items(), key=lambda one: one[1])
+    if part > _MOSTLY + _LITTLE:
+        return _called(most) if part > _WHOLLY else f"mostly {_called(most)}"
+    return " and ".join(_called(line) for line, part in of_line.items() if part > _LITTLE)
+
+
+def _called(line: str) -> str:
+    return {"default": "the default price", "series": "the day's prices"}.get(line, f"the {line} price")
+
+
+def _on_average(session: Explained, grid_kwh: Floats) -> str:
+    prices = session.problem.prices.price[session.inside][grid_kwh > 0]
+    return " on average" if np.ptp(prices) > _NOTHING else ""
+
+
+def _why_at_once(session: Explained) -> str | None:
+    """Why no price was looked at; None where one was."""
+    if session.habit == "plug_and_go":
+        return ", since its habit is to charge at once on arrival"
+    if session.is_pinned:
+        return "" if session.serves is None else ", since you pinned it"
+    if session.is_below_boost:
+        return "" if session.serves is None else f", since it charges at once below {session.car.vehicle.boost_pct:g} %"
+    return None
+
+
+def _why_not_cheaper(session: Explained, paid: float) -> str:
+    """Why the cheaper hours are not used, or not more than they are; nothing where no simple cause tells it.
+
+    Hours that come too late for what the session is for are named only where there are no others.
+    """
+    cheaper = session.car.could_charge & (session.problem.prices.price < paid - _NOTHING)
+    if not cheaper.any():
+        return ", the lowest there is"
+    left = cheaper & (session.mine.amps <= 0)
+    if not left.any():
+        return ", since every cheaper hour is used already"
+    due, late = _due(session)
+    left[due:] = False
+    if not left.any():
+        return f", since the cheaper hours {late}"
+    found: list[tuple[Flags, str]] = []
+    for slots, cause in _causes(session, paid):
+        here, left = left & slots, left & ~slots
+        if here.any():
+            found.append((here, cause))
+    found.sort(key=lambda one: -int(one[0].sum()))
+    hours = ["the cheaper hours"] if len(found) == 1 and not left.any() else ["some of the cheaper hours", "others"]
+    told = [cause.format(hours=of, who=_who_has_it(session, here)) for (here, cause), of in zip(found, hours, strict=False)]
+    return f", since {', and '.join(told)}" if told else ""
+
+
+def _causes(session: Explained, paid: float) -> Iterator[tuple[Flags, str]]:
+    """What may keep it from a slot, in the order in which it counts: from which, and how that is told of {hours}."""
+    car, elsewhere, beside = session.car, _elsewhere(session, paid), beside_a_pin(session.car)
+    yield ~car.chargeable, "nobody is up in {hours}" if session.habit == "awake" else "its habit leaves {hours} out"
+    squeezed = (session.room_a < car.offered(car.limit_a) - _NOTHING) & (elsewhere.saves < _NOTHING)
+    yield squeezed & ~beside, "{who} in {hours}"
+    if car.control == "hand":
+        yield ~session.problem.awake[:-1], "nobody is up to start it in {hours}"
+    yield _is_full(session, elsewhere.gains_kwh), "it is at its limit after {hours} already"
+    yield _stands_high(session, elsewhere.saves), f"it would stand above {car.vehicle.rest_pct:g} % for long after {{hours}}"
+    if car.control != "managed":
+        nights = np.array([night.toordinal() for night in session.problem.grid.nights])
+        taken = np.isin(nights, nights[[run.first for run in session.mine.sessions]])
+        yield taken, "it has one session a night, at one current"
+    yield _too_little(session, elsewhere), "another session in {hours} would save too little"
+
+
+def _due(session: Explained) -> tuple[int, str]:
+    """Slot edge by which what the session is for must be aboard, and what hours after that are said to be."""
+    car, end = session.car, session.problem.grid.n_slots
+    if session.serves is not None:
+        departure = car.departures[session.serves]
+        if departure.ready_edge is None:
+            return departure.taking.edge, "come after it has left"
+        return departure.ready_edge, "come after it is to be ready"
+    if session.wish is not None:
+        return session.wish.edge, "come too late for its habit"
+    return (end if car.end_ready_edge is None else car.end_ready_edge), "come after it is to be ready"
+
+
+def _who_has_it(session: Explained, slots: Flags) -> str:
+    """Who has the current in some slots, or the lead."""
+    problem, i = session.problem, session.i
+    amps = [one.amps for one in session.plan.cars]
+    beside = {j for limit in shared_limits(problem) if i in limit.weights for j in limit.weights} - {i}
+    on_lead = {j for group in one_lead_groups(problem) if i in group for j in group} - {i}
+    charging = [j for j in sorted(beside | on_lead) if (amps[j][slots] > 0).any()]
+    if not charging and (holding := [j for j in sorted(on_lead) if amps[j].any()]):
+        return f"{have([problem.cars[j].name for j in holding])} its lead"
+    return f"{have([problem.cars[j].name for j in charging])} the current"
+
+
+class _Elsewhere(NamedTuple):
+    """What the session would come to in every slot, beside the others. Shapes (n_slots,).
+
+    saves : what a stored kWh would cost less. [currency/kWh] gains_kwh : what the slot stores.
+    """
+
+    saves: Floats
+    gains_kwh: Floats
+
+
+def _elsewhere(session: Explained, paid: float) -> _Elsewhere:
+    car, mean = session.car, session.mine.mean
+    amps, of_slot = np.unique(session.room_a, return_inverse=True)
+    wall_kw = np.array([car.intake.wall_kw(a) for a in amps])
+    stored_kw = np.array([car.rate.mean.battery_kw(kw) for kw in wall_kw])
+    wall_per_stored = np.divide(wall_kw, stored_kw, out=np.ones(len(amps)), where=stored_kw > 0)[of_slot]
+    here = paid * mean.wall_kwh[session.inside].sum() / max(float(mean.gained_kwh[session.inside].sum()), NOTHING_KWH)
+    saves = np.where(stored_kw[of_slot] > 0, here - session.problem.prices.price * wall_per_stored, -np.inf)
+    return _Elsewhere(saves, stored_kw[of_slot] * session.problem.grid.hours)
+
+
+def _is_full(session: Explained, gains_kwh: Floats) -> Flags:
+    """Slots before the session after which the battery has no room for what they would store."""
+    first = session.run.first
+    left_kwh = (session.car.limit_kwh - session.mine.mean.soc_kwh[1:])[:first]
+    least_after_kwh = np.minimum.accumulate(left_kwh[::-1])[::-1]
+    full = np.zeros(len(gains_kwh), dtype=np.bool_)
+    full[:first] = least_after_kwh < np.minimum(gains_kwh, _SOME_KWH)[:first]
+    return full
+
+
+def _stands_high(session: Explained, saves: Floats) -> Flags:
+    """Slots before the session after which the car would stand above its rest level for more than they save."""
+    first, car, problem = session.run.first, session.car, session.problem
+    high = session.mine.mean.soc_kwh[1:] >= car.rest_kwh - NOTHING_KWH
+    dearer = np.zeros(len(saves), dtype=np.bool_)
+    hours_after = np.cumsum(high[:first][::-1])[::-1] * problem.grid.hours
+    dearer[:first] = problem.care_price * car.care_factor * hours_after >= np.maximum(saves[:first], _NOTHING)
+    return dearer
+
+
+def _too_little(session: Explained, elsewhere: _Elsewhere) -> Flags:
+    """Slots that would take another session, which counts more than they save."""
+    amps, gained_kwh = session.mine.amps, float(session.mine.mean.gained_kwh[session.inside].sum())
+    saves = np.maximum(0.0, elsewhere.saves) * elsewhere.gains_kwh
+    little = np.zeros(len(amps), dtype=np.bool_)
+    for run in runs(np.where(amps > 0, 0.0, saves)):
+        inside = slice(run.first, run.last + 1)
+        is_longer = amps[max(0, run.first - 1)] > 0 or amps[min(len(amps) - 1, run.last + 1)] > 0
+        could_kwh = float(elsewhere.gains_kwh[inside].sum())
+        # All of it moved there would be no session more.
+        little[inside] = not is_longer and could_kwh < gained_kwh and saves[inside].sum() < session.problem.start_price
+    return little
