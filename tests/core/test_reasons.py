@@ -253,6 +253,20 @@ def test_only_hours_after_the_cheaper_ones_count_as_spent_high():
     assert why({"04:00": 16.0}, **high, trips=[short_trip]) == "the default price, 0.3 a kWh"
 
 
+def test_a_low_current_says_what_its_slowness_costs():
+    # With 0.38 kW lost while it charges, 9.9 kWh take 3 h at 16 A (3.3 kW of 3.68): 11.04 kWh; and at 8 A (1.46 of 1.84)
+    # 6.781 h: 12.477 kWh.
+    lossy = {"efficiency": 1.0, "overhead_kw": 0.38}
+    told_of_heron = reason(
+        habit="low_current",
+        leads=[a_lead(steps_a=[8, 16])],
+        rates=[LOSSLESS | lossy | {"cautious": lossy}],
+        vehicles=[a_car(end_pct=69.8, daily_limit_pct=69.8)],
+    )
+
+    assert told_of_heron.endswith("; no more, as the habit asks, which takes 1.4 kWh more than 16 A would")
+
+
 def test_a_session_that_somebody_pinned_looks_at_no_price():
     told_of_heron = reason(
         vehicles=[a_car(reserve_pct=0)],

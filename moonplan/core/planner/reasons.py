@@ -14,6 +14,8 @@ from moonplan.core.timegrid import Counts, Flags, Floats
 
 # Currents nearer than this are the same. [A]
 _SAME_A = 0.005
+# Energy worth a word. [kWh]
+_TOLD_KWH = 0.05
 
 
 def reason(problem: Problem, plan: Outcome, i: int, run: Run) -> str:
@@ -61,10 +63,21 @@ def _why_no_more(session: Explained) -> str | None:
     if squeezed.any():
         why = f"since {_who_has_the_rest(session, run.first + np.flatnonzero(tight))}"
     elif session.habit == "low_current":
-        why = "as the habit asks"
+        why = f"as the habit asks{_what_slowness_costs(session, car.delivery.amps)}"
     else:
         why = f"since circuit {car.circuit.name or car.circuit.id} is shared evenly"
     return f"{_when(session, amps, tight)}no more, {why}"
+
+
+def _what_slowness_costs(session: Explained, most_a: float) -> str:
+    """What the session takes from the wall more than it would at the most current that its chain carries."""
+    mean, most_kw = session.mine.mean, session.car.intake.wall_kw(most_a)
+    stored_kw = session.car.rate.mean.battery_kw(most_kw)
+    if stored_kw <= 0:
+        return ""
+    swift_kwh = float(mean.gained_kwh[session.inside].sum()) * most_kw / stored_kw
+    more_kwh = float(mean.wall_kwh[session.inside].sum()) - swift_kwh
+    return f", which takes {more_kwh:.1f} kWh more than {most_a:g} A would" if more_kwh >= _TOLD_KWH else ""
 
 
 def _who_has_the_rest(session: Explained, slots: Counts) -> str:
