@@ -5,9 +5,9 @@ from typing import Any
 import numpy as np
 import pytest
 
-from moonplan.core.planner.explained import Explained
 from moonplan.core.planner.outcome import outcome
 from moonplan.core.planner.plan import document, plan
+from moonplan.core.planner.planned_session import PlannedSession
 from moonplan.core.planner.problem import build
 from moonplan.core.planner.why_then import why_then
 from tests.core.factories import LOSSLESS, NIGHT_BAND, a_car, a_circuit, a_household, a_lead, a_trip
@@ -230,7 +230,7 @@ def why(amps_at: dict[str, float], **changes: Any) -> str:
     problem = build(a_household(**changes))
     amps = np.array([amps_at.get(start.isoformat()[11:16], 0.0) for start in problem.grid.starts[:-1]])
     plan = outcome(problem, [amps])
-    return why_then(Explained(problem, plan, 0, plan.cars[0].sessions[0]))
+    return why_then(PlannedSession(problem, plan, 0, plan.cars[0].sessions[0]))
 
 
 @pytest.mark.parametrize("cheap", [("19:15", "19:30"), ("02:00", "05:00")])

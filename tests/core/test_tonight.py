@@ -5,8 +5,8 @@ from typing import Any
 
 import pytest
 
-from moonplan.core.planner.explained import Explained
 from moonplan.core.planner.plan import plan
+from moonplan.core.planner.planned_session import PlannedSession
 from moonplan.core.planner.tonight import Decision, decide, the_night
 from tests.core.factories import NIGHT_BAND, a_car, a_household, a_lead, a_trip
 
@@ -52,7 +52,49 @@ def test_a_cheaper_night_to_come_is_named():
     decision = decided(trips=[trip], horizon_nights=2, tariff={"default_price": 0.3, "bands": bands})
 
     assert decision.action == "leave_unplugged"
-    assert decision.why.endswith("and Friday is the cheaper time")
+    # 30 kWh and 5 in reserve are needed.
+    assert decision.why == "50% is aboard and the next trip needs 70%, and the night to Friday is cheaper"
+
+
+def test_a_later_night_that_is_no_cheaper_is_soon_enough():
+    # Both nights cost 0.10, and to have them aboard a day before counts as care.
+    trip = a_trip("2026-01-16T07:00:00+01:00", "2026-01-16T18:00:00+01:00", 150)
+    decision = decided(trips=[trip], horizon_nights=2, care_price=0.001, vehicles=[a_car(rest_pct=40)])
+
+    assert decision.why == "50% is aboard and the next trip needs 70%, and the night to Friday is soon enough"
+
+
+def test_a_later_day_may_have_the_sun():
+    # 3 kW from noon on, 5 of 10 kWh more for Friday than now, and the grid at one price all along.
+    sun = [["2026-01-15T12:00:00+01:00", 3.0], ["2026-01-15T16:00:00+01:00", 0]]
+    trip = a_trip("2026-01-16T07:00:00+01:00", "2026-01-16T18:00:00+01:00", 125)
+    decision = decided(trips=[trip], horizon_nights=2, solar_kw=sun, tariff={"default_price": 0.3})
+
+    assert decision.why == "50% is aboard and the next trip needs 60%, and Thursday has the sun for it"
+
+
+def test_a_car_at_its_limit():
+    assert decided(vehicles=[a_car(soc_pct=80, daily_limit_pct=80)]).why == "80% is aboard, which is its limit"
+
+
+def test_a_habit_may_leave_tonight_out():
+    decision = decided(habit="set_nights", set_nights=["thu"], horizon_nights=2, trips=[a_trip(*MORNING, 50)])
+
+    assert decision.why == "50% is aboard and the next trip needs 30%, and its habit leaves tonight out"
+
+
+@pytest.mark.parametrize(
+    ("back", "why"),
+    [
+        ("2026-01-14T20:00:00+01:00", "nothing more can be charged before it leaves"),
+        ("2026-01-15T13:00:00+01:00", "it leaves before it could charge"),
+    ],
+)
+def test_a_car_that_leaves_at_once(back: str, why: str):
+    # 18:10 is before the end of the first quarter of an hour, and nothing is wanted of it after the trip.
+    trip = a_trip("2026-01-14T18:10:00+01:00", back, 150)
+
+    assert decided(trips=[trip], vehicles=[a_car(reserve_pct=0, end_pct=0)]).why == why
 
 
 def test_not_plugged_in_tonight():
@@ -97,7 +139,7 @@ def test_a_session_serves_the_first_departure_that_would_be_short_without_it():
     trips = [a_trip(*MORNING, 50), a_trip("2026-01-16T07:00:00+01:00", "2026-01-16T18:00:00+01:00", 150)]
     made = plan(a_household(trips=trips, horizon_nights=2), prove=False)
 
-    served = {Explained(made.problem, made.outcome, 0, run).serves for run in made.outcome.cars[0].sessions}
+    served = {PlannedSession(made.problem, made.outcome, 0, run).serves for run in made.outcome.cars[0].sessions}
     assert served == {1}
     assert "Friday 07:00 (150 km)" in made.sessions[0][0].reason
 

@@ -5,8 +5,8 @@ from datetime import datetime
 import numpy as np
 
 from moonplan.core.planner.constraints import left_of, shared_limits
-from moonplan.core.planner.explained import Explained, have
 from moonplan.core.planner.outcome import Outcome
+from moonplan.core.planner.planned_session import PlannedSession, have
 from moonplan.core.planner.problem import Car, Problem
 from moonplan.core.planner.why_then import why_then
 from moonplan.core.simulate import Run
@@ -21,12 +21,12 @@ _TOLD_KWH = 0.05
 def reason(problem: Problem, plan: Outcome, i: int, run: Run) -> str:
     """One sentence without its full stop: what the session of car i serves, then why it stands where it stands
     and at no more, and what another current would change."""
-    session = Explained(problem, plan, i, run)
+    session = PlannedSession(problem, plan, i, run)
     parts = [told(session) for told in (_serves, why_then, _why_no_more, _a_step_away)]
     return "; ".join(part for part in parts if part)
 
 
-def _serves(session: Explained) -> str:
+def _serves(session: PlannedSession) -> str:
     problem, car, run = session.problem, session.car, session.run
     usable_kwh = car.vehicle.usable_kwh
     if session.serves is not None:
@@ -45,7 +45,7 @@ def _serves(session: Explained) -> str:
     return "for the days after"
 
 
-def _why_no_more(session: Explained) -> str | None:
+def _why_no_more(session: PlannedSession) -> str | None:
     """Why the session is at no more where it is at its least: others have the rest, or it is held to less than its chain
     carries."""
     car, run = session.car, session.run
@@ -69,7 +69,7 @@ def _why_no_more(session: Explained) -> str | None:
     return f"{_when(session, amps, tight)}no more, {why}"
 
 
-def _what_slowness_costs(session: Explained, most_a: float) -> str:
+def _what_slowness_costs(session: PlannedSession, most_a: float) -> str:
     """What the session takes from the wall more than it would at the most current that its chain carries."""
     mean, most_kw = session.mine.mean, session.car.intake.wall_kw(most_a)
     stored_kw = session.car.rate.mean.battery_kw(most_kw)
@@ -80,7 +80,7 @@ def _what_slowness_costs(session: Explained, most_a: float) -> str:
     return f", which takes {more_kwh:.1f} kWh more than {most_a:g} A would" if more_kwh >= _TOLD_KWH else ""
 
 
-def _who_has_the_rest(session: Explained, slots: Counts) -> str:
+def _who_has_the_rest(session: PlannedSession, slots: Counts) -> str:
     """Of what the car shares, that which leaves it least in some slots, and who else charges by it there."""
     problem, amps, i = session.problem, [one.amps for one in session.plan.cars], session.i
     binding = min(
@@ -91,7 +91,7 @@ def _who_has_the_rest(session: Explained, slots: Counts) -> str:
     return f"{have(names)} the rest of {binding.subject}"
 
 
-def _when(session: Explained, amps: Floats, tight: Flags) -> str:
+def _when(session: PlannedSession, amps: Floats, tight: Flags) -> str:
     """When a session is at no more, with a space behind; nothing where it never has more."""
     inside, more, starts = np.flatnonzero(tight), amps > amps[tight].max() + _SAME_A, session.problem.grid.starts
     first, past = int(inside[0]), int(inside[-1]) + 1
@@ -101,7 +101,7 @@ def _when(session: Explained, amps: Floats, tight: Flags) -> str:
     return since + (f"until {_time(starts[session.run.first + past], session.problem)} " if more[past:].any() else "")
 
 
-def _a_step_away(session: Explained) -> str | None:
+def _a_step_away(session: PlannedSession) -> str | None:
     """How much sooner or later the session would be through at the next step of current, up and down, all along."""
     car, mine, run = session.car, session.mine, session.run
     offered = mine.amps[session.inside]

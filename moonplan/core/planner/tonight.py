@@ -12,8 +12,11 @@ import numpy as np
 from moonplan.core.household import Household
 from moonplan.core.planner.outcome import Readiness
 from moonplan.core.planner.plan import Plan, Session
+from moonplan.core.planner.planned_session import PlannedSession
 from moonplan.core.planner.problem import Car, Departure
-from moonplan.core.timegrid import is_awake, night_of, noon
+from moonplan.core.planner.why_then import MOSTLY, NO_DIFFERENCE
+from moonplan.core.simulate import NOTHING_KWH
+from moonplan.core.timegrid import Flags, is_awake, night_of, noon
 
 Action = Literal["plug_in", "go_on", "leave_unplugged", "cannot_charge", "away"]
 
@@ -76,21 +79,40 @@ def _unplugged(plan: Plan, i: int, until: datetime) -> tuple[Action, str]:
     car, mine = problem.cars[i], plan.outcome.cars[i]
     if car.no_charge is not None:
         return "cannot_charge", str(car.no_charge)
-    inside = np.array([start < until for start in problem.grid.starts[:-1]], dtype=bool)
-    if not (car.chargeable & inside).any():
-        out = any(trip.leave <= problem.household.now < trip.back for trip in problem.household.trips_of(car.id))
-        return ("away", "out all night") if out else ("leave_unplugged", "not plugged in tonight")
+    tonight = car.could_charge & np.array([start < until for start in problem.grid.starts[:-1]], dtype=np.bool_)
+    if not tonight.any():
+        now, soon = problem.household.now, problem.grid.starts[min(1, problem.grid.n_slots)]
+        if any(trip.leave <= now < trip.back for trip in problem.household.trips_of(car.id)):
+            return "away", "out all night"
+        at_once = any(now <= departure.trip.leave < soon for departure in car.departures[:1])
+        return "leave_unplugged", "it leaves before it could charge" if at_once else "not plugged in tonight"
+    share = mine.aboard_now_kwh / car.vehicle.usable_kwh
+    if (mine.mean.soc_kwh[:-1] >= car.limit_kwh - NOTHING_KWH)[tonight].all():
+        return "leave_unplugged", f"{share:.0%} is aboard, which is its limit"
     later = next((s for s in plan.sessions[i] if s.start >= until), None)
-    if any(r.short_kwh for r in mine.departures[:1]):
+    first_leave = car.departures[0].trip.leave if car.departures else until
+    if any(r.short_kwh for r in mine.departures[:1]) and (later is None or later.start > first_leave):
         return "leave_unplugged", "nothing more can be charged before it leaves"
-    if later is not None:
-        day = later.start.astimezone(problem.household.zone).strftime("%A")
-        return "leave_unplugged", f"{_enough(car, mine.aboard_now_kwh)}, and {day} is the cheaper time"
-    return "leave_unplugged", _enough(car, mine.aboard_now_kwh)
+    enough = _enough(car, share)
+    if not car.chargeable[tonight].any():
+        return "leave_unplugged", f"{enough}, and its habit leaves tonight out"
+    return "leave_unplugged", enough if later is None else f"{enough}, and {_why_later(plan, i, later, tonight)}"
 
 
-def _enough(car: Car, soc_kwh: float) -> str:
-    share = soc_kwh / car.vehicle.usable_kwh
+def _why_later(plan: Plan, i: int, later: Session, tonight: Flags) -> str:
+    """Why a car that could charge tonight does so in a later session."""
+    run = next(run for run in plan.outcome.cars[i].sessions if run.first == later.first)
+    session, h = PlannedSession(plan.problem, plan.outcome, i, run), plan.problem.household
+    local = later.start.astimezone(h.zone)
+    then = local.strftime("%A") if is_awake(later.start, h.zone, h.wake, h.bedtime) else local.strftime("the night to %A")
+    if session.own_share > MOSTLY:
+        return f"{then} has the sun for it"
+    cheaper = session.paid < plan.problem.prices.price[tonight].min() - NO_DIFFERENCE
+    return f"{then} is cheaper" if cheaper else f"{then} is soon enough"
+
+
+def _enough(car: Car, share: float) -> str:
+    """What is aboard, as a share, and what the next trip needs."""
     if car.departures:
         needed = car.departures[0].required_kwh / car.vehicle.usable_kwh
         return f"{share:.0%} is aboard and the next trip needs {needed:.0%}"

@@ -6,45 +6,39 @@ from typing import NamedTuple
 import numpy as np
 
 from moonplan.core.planner.constraints import beside_a_pin, one_lead_groups, shared_limits
-from moonplan.core.planner.explained import Explained, have
+from moonplan.core.planner.planned_session import PlannedSession, have
 from moonplan.core.simulate import NOTHING_KWH, runs
 from moonplan.core.timegrid import Flags, Floats
 
 # From what part of its energy on a session is mostly of a kind, and from what part on wholly.
-_MOSTLY, _WHOLLY = 0.5, 0.99
+MOSTLY, _WHOLLY = 0.5, 0.99
 # What part of it does not matter.
 _LITTLE = 0.1
-# What is less than this is nothing. [currency/kWh, A]
-_NOTHING = 1e-9
+# What differs by less than this does not. [currency/kWh, A]
+NO_DIFFERENCE = 1e-9
 # A battery that has no room for so much is full. [kWh]
 _SOME_KWH = 0.2
 
 
-def why_then(session: Explained) -> str:
+def why_then(session: PlannedSession) -> str:
     """Own sun, or the price that a session pays and why it does not wait for less."""
-    grid_kwh, wall_kwh = _grid_kwh(session), float(session.mine.mean.wall_kwh[session.inside].sum())
-    own = 1 - float(grid_kwh.sum()) / wall_kwh
+    own = session.own_share
     if own > _WHOLLY:
         return "on your own sun"
-    paid = float(np.average(session.problem.prices.price[session.inside], weights=grid_kwh))
-    told = f"{_line(session, grid_kwh)}, {paid:.5g} a kWh{_on_average(session, grid_kwh)}"
+    told = f"{_line(session)}, {session.paid:.5g} a kWh{_on_average(session)}"
     if own > _LITTLE:
         told = f"{own:.0%} on your own sun, the rest at {told}"
-    return told if own > _MOSTLY else told + (_why_at_once(session) or _why_not_cheaper(session, paid))
+    return told if own > MOSTLY else told + (_why_at_once(session) or _why_not_cheaper(session))
 
 
-def _grid_kwh(session: Explained) -> Floats:
-    """What it takes from the grid in each of its slots."""
-    return np.asarray(session.mine.mean.wall_kwh[session.inside] - session.plan.costs[session.i].solar_kwh[session.inside])
-
-
-def _line(session: Explained, grid_kwh: Floats) -> str:
+def _line(session: PlannedSession) -> str:
     """The line of the tariff that the session, or most of it, pays by; of several, those that matter."""
     of_line: dict[str, float] = {}
-    for line, kwh in zip(session.problem.prices.band[session.inside], grid_kwh / grid_kwh.sum(), strict=True):
-        of_line[line] = of_line.get(line, 0.0) + float(kwh)
+    shares = session.grid_kwh / session.grid_kwh.sum()
+    for line, share in zip(session.problem.prices.band[session.inside], shares, strict=True):
+        of_line[line] = of_line.get(line, 0.0) + float(share)
     most, part = max(of_line.items(), key=lambda one: one[1])
-    if part > _MOSTLY + _LITTLE:
+    if part > MOSTLY + _LITTLE:
         return _called(most) if part > _WHOLLY else f"mostly {_called(most)}"
     return " and ".join(_called(line) for line, part in of_line.items() if part > _LITTLE)
 
@@ -53,12 +47,12 @@ def _called(line: str) -> str:
     return {"default": "the default price", "series": "the day's prices"}.get(line, f"the {line} price")
 
 
-def _on_average(session: Explained, grid_kwh: Floats) -> str:
-    prices = session.problem.prices.price[session.inside][grid_kwh > 0]
-    return " on average" if np.ptp(prices) > _NOTHING else ""
+def _on_average(session: PlannedSession) -> str:
+    prices = session.problem.prices.price[session.inside][session.grid_kwh > 0]
+    return " on average" if np.ptp(prices) > NO_DIFFERENCE else ""
 
 
-def _why_at_once(session: Explained) -> str | None:
+def _why_at_once(session: PlannedSession) -> str | None:
     """Why no price was looked at; None where one was."""
     if session.habit == "plug_and_go":
         return ", since its habit is to charge at once on arrival"
@@ -69,12 +63,12 @@ def _why_at_once(session: Explained) -> str | None:
     return None
 
 
-def _why_not_cheaper(session: Explained, paid: float) -> str:
+def _why_not_cheaper(session: PlannedSession) -> str:
     """Why the cheaper hours are not used, or not more than they are; nothing where no simple cause tells it.
 
     Hours that come too late for what the session is for are named only where there are no others.
     """
-    cheaper = session.car.could_charge & (session.problem.prices.price < paid - _NOTHING)
+    cheaper = session.car.could_charge & (session.problem.prices.price < session.paid - NO_DIFFERENCE)
     if not cheaper.any():
         return ", the lowest there is"
     left = cheaper & (session.mine.amps <= 0)
@@ -85,7 +79,7 @@ def _why_not_cheaper(session: Explained, paid: float) -> str:
     if not left.any():
         return f", since the cheaper hours {late}"
     found: list[tuple[Flags, str]] = []
-    for slots, cause in _causes(session, paid):
+    for slots, cause in _causes(session):
         here, left = left & slots, left & ~slots
         if here.any():
             found.append((here, cause))
@@ -95,11 +89,11 @@ def _why_not_cheaper(session: Explained, paid: float) -> str:
     return f", since {', and '.join(told)}" if told else ""
 
 
-def _causes(session: Explained, paid: float) -> Iterator[tuple[Flags, str]]:
+def _causes(session: PlannedSession) -> Iterator[tuple[Flags, str]]:
     """What may keep it from a slot, in the order in which it counts: from which, and how that is told of {hours}."""
-    car, elsewhere, beside = session.car, _elsewhere(session, paid), beside_a_pin(session.car)
+    car, elsewhere, beside = session.car, _elsewhere(session), beside_a_pin(session.car)
     yield ~car.chargeable, "nobody is up in {hours}" if session.habit == "awake" else "its habit leaves {hours} out"
-    squeezed = (session.room_a < car.offered(car.limit_a) - _NOTHING) & (elsewhere.saves < _NOTHING)
+    squeezed = (session.room_a < car.offered(car.limit_a) - NO_DIFFERENCE) & (elsewhere.saves < NO_DIFFERENCE)
     yield squeezed & ~beside, "{who} in {hours}"
     if car.control == "hand":
         yield ~session.problem.awake[:-1], "nobody is up to start it in {hours}"
@@ -112,7 +106,7 @@ def _causes(session: Explained, paid: float) -> Iterator[tuple[Flags, str]]:
     yield _too_little(session, elsewhere), "another session in {hours} would save too little"
 
 
-def _due(session: Explained) -> tuple[int, str]:
+def _due(session: PlannedSession) -> tuple[int, str]:
     """Slot edge by which what the session is for must be aboard, and what hours after that are said to be."""
     car, end = session.car, session.problem.grid.n_slots
     if session.serves is not None:
@@ -125,7 +119,7 @@ def _due(session: Explained) -> tuple[int, str]:
     return (end if car.end_ready_edge is None else car.end_ready_edge), "come after it is to be ready"
 
 
-def _who_has_it(session: Explained, slots: Flags) -> str:
+def _who_has_it(session: PlannedSession, slots: Flags) -> str:
     """Who has the current in some slots, or the lead."""
     problem, i = session.problem, session.i
     amps = [one.amps for one in session.plan.cars]
@@ -147,18 +141,20 @@ class _Elsewhere(NamedTuple):
     gains_kwh: Floats
 
 
-def _elsewhere(session: Explained, paid: float) -> _Elsewhere:
+def _elsewhere(session: PlannedSession) -> _Elsewhere:
     car, mean = session.car, session.mine.mean
     amps, of_slot = np.unique(session.room_a, return_inverse=True)
     wall_kw = np.array([car.intake.wall_kw(a) for a in amps])
     stored_kw = np.array([car.rate.mean.battery_kw(kw) for kw in wall_kw])
     wall_per_stored = np.divide(wall_kw, stored_kw, out=np.ones(len(amps)), where=stored_kw > 0)[of_slot]
-    here = paid * mean.wall_kwh[session.inside].sum() / max(float(mean.gained_kwh[session.inside].sum()), NOTHING_KWH)
+    here = (
+        session.paid * mean.wall_kwh[session.inside].sum() / max(float(mean.gained_kwh[session.inside].sum()), NOTHING_KWH)
+    )
     saves = np.where(stored_kw[of_slot] > 0, here - session.problem.prices.price * wall_per_stored, -np.inf)
     return _Elsewhere(saves, stored_kw[of_slot] * session.problem.grid.hours)
 
 
-def _is_full(session: Explained, gains_kwh: Floats) -> Flags:
+def _is_full(session: PlannedSession, gains_kwh: Floats) -> Flags:
     """Slots before the session after which the battery has no room for what they would store."""
     first = session.run.first
     left_kwh = (session.car.limit_kwh - session.mine.mean.soc_kwh[1:])[:first]
@@ -168,17 +164,17 @@ def _is_full(session: Explained, gains_kwh: Floats) -> Flags:
     return full
 
 
-def _stands_high(session: Explained, saves: Floats) -> Flags:
+def _stands_high(session: PlannedSession, saves: Floats) -> Flags:
     """Slots before the session after which the car would stand above its rest level for more than they save."""
     first, car, problem = session.run.first, session.car, session.problem
     high = session.mine.mean.soc_kwh[1:] >= car.rest_kwh - NOTHING_KWH
     dearer = np.zeros(len(saves), dtype=np.bool_)
     hours_after = np.cumsum(high[:first][::-1])[::-1] * problem.grid.hours
-    dearer[:first] = problem.care_price * car.care_factor * hours_after >= np.maximum(saves[:first], _NOTHING)
+    dearer[:first] = problem.care_price * car.care_factor * hours_after >= np.maximum(saves[:first], NO_DIFFERENCE)
     return dearer
 
 
-def _too_little(session: Explained, elsewhere: _Elsewhere) -> Flags:
+def _too_little(session: PlannedSession, elsewhere: _Elsewhere) -> Flags:
     """Slots that would take another session, which counts more than they save."""
     amps, gained_kwh = session.mine.amps, float(session.mine.mean.gained_kwh[session.inside].sum())
     saves = np.maximum(0.0, elsewhere.saves) * elsewhere.gains_kwh

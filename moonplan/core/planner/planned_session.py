@@ -1,4 +1,4 @@
-"""A session that is to be explained, and what is asked of the car that has it."""
+"""A session of a plan, with what explains it: what it serves, what it pays, and what else there was."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -15,7 +15,7 @@ from moonplan.core.timegrid import Floats
 
 
 @dataclass(frozen=True)
-class Explained:
+class PlannedSession:
     """The session `run` of car i, by index, in a plan."""
 
     problem: Problem
@@ -66,6 +66,21 @@ class Explained:
     def wish(self) -> Wish | None:
         """The first wish of the car's habit that it can help to meet."""
         return next((wish for wish in self.car.wishes if wish.edge > self.run.first), None)
+
+    @cached_property
+    def grid_kwh(self) -> Floats:
+        """What it takes from the grid in each of its slots. [kWh]"""
+        return np.asarray(self.mine.mean.wall_kwh[self.inside] - self.plan.costs[self.i].solar_kwh[self.inside])
+
+    @cached_property
+    def own_share(self) -> float:
+        """The part of its energy that is own sun."""
+        return 1 - float(self.grid_kwh.sum() / self.mine.mean.wall_kwh[self.inside].sum())
+
+    @cached_property
+    def paid(self) -> float:
+        """What a kWh from the grid costs it on average, where it takes some. [currency/kWh]"""
+        return float(np.average(self.problem.prices.price[self.inside], weights=self.grid_kwh))
 
     @cached_property
     def room_a(self) -> Floats:
