@@ -154,6 +154,23 @@ def test_low_current_takes_the_smallest_that_needs_no_session_more():
     assert len(made.sessions[0]) == len(usual.sessions[0]) == 1
 
 
+def test_low_current_needs_no_session_more_in_a_week_of_short_days():
+    # 10 kWh a day, and the cautious rate loses more than the mean one; a night more would do at less current.
+    days = range(15, 21)
+    changes: dict[str, Any] = {
+        "horizon_nights": 7,
+        "trips": [a_trip(f"2026-01-{day}T07:20:00+01:00", f"2026-01-{day}T17:40:00+01:00", 50) for day in days],
+        "vehicles": [a_car(usable_kwh=60, soc_pct=70, end_pct=50)],
+        "rates": [LOSSLESS | {"efficiency": 0.94, "overhead_kw": 0.25, "cautious": {"efficiency": 0.9, "overhead_kw": 0.3}}],
+        "start_price": 0.03,
+        "care_price": 0.001,
+    }
+    usual, made = (under(habit, **changes) for habit in ("cheapest", "low_current"))
+
+    assert len(made.sessions[0]) == len(usual.sessions[0])
+    assert made.outcome.cars[0].amps.max() < usual.outcome.cars[0].amps.max()
+
+
 def test_sun_first_takes_the_sun_and_no_grid():
     sun = [["2026-01-15T10:00:00+01:00", 3.0], ["2026-01-15T13:00:00+01:00", 0]]
     made = under("sun_first", solar_kw=sun)

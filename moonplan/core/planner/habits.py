@@ -12,7 +12,7 @@ import numpy as np
 
 from moonplan.core import hookup
 from moonplan.core.household import WEEKDAYS, Habit
-from moonplan.core.planner.one_car import COARSE, OneCar, Surroundings, nothing_left
+from moonplan.core.planner.one_car import COARSE, FINE_OF_MANY, Effort, OneCar, Surroundings, nothing_left
 from moonplan.core.planner.outcome import CarOutcome, Outcome, car_outcome
 from moonplan.core.planner.plug_and_go import plug_and_go
 from moonplan.core.planner.problem import Car, Problem, Wish
@@ -161,11 +161,14 @@ def _low_soc(problem: Problem, car: Car) -> Car:
 
 
 def _low_current(problem: Problem, car: Car) -> Car:
-    """The car held to the least current that misses nothing more and needs no session more."""
-    usual = _alone(problem, car)
+    """The car held to the least current that misses nothing more and needs no session more.
+
+    Both closely: a coarse plan has sessions that nobody needs, and as many at less current would not be told from them.
+    """
+    usual = _alone(problem, car, FINE_OF_MANY)
     for amps in _currents(car):
         slower = _held_to(car, amps)
-        tried = _alone(problem, slower)
+        tried = _alone(problem, slower, FINE_OF_MANY)
         if tried.short_kwh <= usual.short_kwh + NOTHING_KWH and len(tried.sessions) <= len(usual.sessions):
             return slower
     return car
@@ -244,8 +247,8 @@ def _filled_on(problem: Problem, car: Car, nights: set[date]) -> Car:
     return replace(_only_on(problem, car, nights), wishes=tuple(wishes))
 
 
-def _alone(problem: Problem, car: Car) -> CarOutcome:
+def _alone(problem: Problem, car: Car, effort: Effort = COARSE) -> CarOutcome:
     """The car's plan with nobody else in the house."""
     around = Surroundings(car.limit_a, problem.surplus_kw * problem.grid.hours)
-    amps = OneCar(problem, car, COARSE).whole(around)
+    amps = OneCar(problem, car, effort).whole(around)
     return car_outcome(problem, car, nothing_left(car, amps, problem))
