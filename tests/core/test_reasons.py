@@ -36,6 +36,18 @@ def test_a_step_more_or_less_is_told_in_minutes():
     )
 
 
+def test_what_a_step_less_loses_is_told_in_kilowatt_hours():
+    # 0.38 kW are lost while it charges: 9.9 kWh take 3 h at 3.68 kW, 11.04 kWh, and 5.156 h at 2.3 kW, 11.86 kWh.
+    lossy = {"efficiency": 1.0, "overhead_kw": 0.38}
+    told_of_heron = reason(
+        leads=[a_lead(steps_a=[10, 16])],
+        rates=[LOSSLESS | lossy | {"cautious": lossy}],
+        vehicles=[a_car(end_pct=69.8, daily_limit_pct=69.8)],
+    )
+
+    assert told_of_heron.endswith("; 10 A would take 2 h 09 min longer and 0.8 kWh more")
+
+
 def test_the_cheaper_hours_may_all_be_used():
     # 8 h at 3.68 kW are 29.4 kWh at the night price; 35 kWh are wanted, so some of them cost 0.30.
     assert "since every cheaper hour is used already" in reason(vehicles=[a_car(soc_pct=10, end_pct=80)])
@@ -392,6 +404,16 @@ def test_the_house_may_have_the_rest_of_the_current():
         base_load_kw=[["00:00", 1.15]],
         leads=[a_lead(control="timer", steps_a=[6, 9, 10, 16])],
         vehicles=[a_car(end_pct=86, daily_limit_pct=90, control="timer")],
+    )
+
+
+@pytest.mark.parametrize("habit", ["cheapest", "low_current"])
+def test_what_somebody_set_for_the_night_is_named(habit: str):
+    # The chain carries 16 A, and somebody set 6 for tonight.
+    assert "; no more, as you set it for the night" in reason(
+        habit=habit,
+        vehicles=[a_car(end_pct=60)],
+        overrides=[{"vehicle": "heron", "night": "2026-01-14", "ceiling_a": 6}],
     )
 
 

@@ -1,6 +1,7 @@
 """Why a session is there: what it serves, why then, and what one step more or less would change (rules, section 8);"""
 
 from datetime import datetime
+from typing import NamedTuple
 
 import numpy as np
 
@@ -47,23 +48,26 @@ def _serves(session: PlannedSession) -> str:
 
 def _why_no_more(session: PlannedSession) -> str | None:
     """Why the session is at no more where it is at its least: others have the rest, or it is held to less than its chain
-    carries."""
+    carries, by somebody for the night, by its habit, or since a circuit is shared evenly."""
     car, run = session.car, session.run
     if car.delivery is None or not np.isnan(car.pinned_a[run.first]):
         return None
+    carries_a = car.delivery.amps
     # In its last slot a session may have less, to end where it should.
     inside = slice(run.first, max(run.last, run.first + 1))
     amps, room, most = session.mine.amps[inside], session.room_a[inside], car.offered(car.limit_a)[inside]
     squeezed = (amps > room - _SAME_A) & (room < most - _SAME_A)
-    held = (amps > most - _SAME_A) & (car.limit_a[inside] < car.delivery.amps - _SAME_A)
+    held = (amps > most - _SAME_A) & (car.limit_a[inside] < carries_a - _SAME_A)
     where = squeezed if squeezed.any() else held
     if not where.any():
         return None
     tight = where & (amps < amps[where].min() + _SAME_A)
     if squeezed.any():
         why = f"since {_who_has_the_rest(session, run.first + np.flatnonzero(tight))}"
+    elif (car.limit_a > car.full_a - _SAME_A)[inside][tight].all():
+        why = "as you set it for the night"
     elif session.habit == "low_current":
-        why = f"as the habit asks{_what_slowness_costs(session, car.delivery.amps)}"
+        why = f"as the habit asks{_what_slowness_costs(session, carries_a)}"
     else:
         why = f"since circuit {car.circuit.name or car.circuit.id} is shared evenly"
     return f"{_when(session, amps, tight)}no more, {why}"
@@ -71,12 +75,9 @@ def _why_no_more(session: PlannedSession) -> str | None:
 
 def _what_slowness_costs(session: PlannedSession, most_a: float) -> str:
     """What the session takes from the wall more than it would at the most current that its chain carries."""
-    mean, most_kw = session.mine.mean, session.car.intake.wall_kw(most_a)
-    stored_kw = session.car.rate.mean.battery_kw(most_kw)
-    if stored_kw <= 0:
-        return ""
-    swift_kwh = float(mean.gained_kwh[session.inside].sum()) * most_kw / stored_kw
-    more_kwh = float(mean.wall_kwh[session.inside].sum()) - swift_kwh
+    mean, inside = session.mine.mean, session.inside
+    swift = _through(session.car, float(mean.gained_kwh[inside].sum()), np.array([most_a]))
+    more_kwh = 0.0 if swift is None else float(mean.wall_kwh[inside].sum()) - swift.wall_kwh
     return f", which takes {more_kwh:.1f} kWh more than {most_a:g} A would" if more_kwh >= _TOLD_KWH else ""
 
 
@@ -102,34 +103,53 @@ def _when(session: PlannedSession, amps: Floats, tight: Flags) -> str:
 
 
 def _a_step_away(session: PlannedSession) -> str | None:
-    """How much sooner or later the session would be through at the next step of current, up and down, all along."""
+    """How much sooner or later the session would be through at the next step of current, up and down, all along, and what
+    it would take from the wall less or more."""
     car, mine, run = session.car, session.mine, session.run
     offered = mine.amps[session.inside]
     # In its last slot a session may have less, to end where it should.
     at_one = float(np.ptp(offered[:-1])) < _SAME_A if len(offered) > 1 else True
     offered = offered[:1] if at_one else offered
     gained = float(mine.mean.gained_kwh[session.inside].sum())
-    here = _hours_for(car, gained, offered)
+    here = _through(car, gained, offered)
     told = []
     for way, word in ((1, "more"), (-1, "less")):
         stepped = [_next_step(car, float(a), way, float(car.limit_a[run.first])) for a in offered]
-        there = None if None in stepped else _hours_for(car, gained, np.array(stepped))
-        if here is not None and there is not None and abs(there - here) > 1 / 60:
+        there = None if None in stepped else _through(car, gained, np.array(stepped))
+        if here is not None and there is not None and abs(there.hours - here.hours) > 1 / 60:
             what = f"{stepped[0]:g} A" if at_one else f"a step {word}" if car.steps_a else f"1 A {word}"
-            told.append(f"{what} would take {_duration(abs(there - here))} {'less' if there < here else 'longer'}")
+            told.append(f"{what} would take {_otherwise(here, there)}")
     return ", ".join(told) or None
+
+
+class _Through(NamedTuple):
+    """How long a session takes, and what off the wall."""
+
+    hours: float
+    wall_kwh: float
+
+
+def _through(car: Car, kwh: float, amps: Floats) -> _Through | None:
+    """What an energy takes at currents of equal time, clear of taper and limit; None where they store nothing."""
+    wall_kw = [car.intake.wall_kw(a) for a in amps]
+    battery_kw = float(np.mean([car.rate.mean.battery_kw(kw) for kw in wall_kw]))
+    hours = kwh / battery_kw if battery_kw > 0 else None
+    return None if hours is None else _Through(hours, hours * float(np.mean(wall_kw)))
+
+
+def _otherwise(here: _Through, there: _Through) -> str:
+    """How much longer or shorter another current takes, and what more or less off the wall."""
+    more_h, more_kwh = there.hours - here.hours, there.wall_kwh - here.wall_kwh
+    told = f"{_duration(abs(more_h))} {'less' if more_h < 0 else 'longer'}"
+    if abs(more_kwh) < _TOLD_KWH:
+        return told
+    return f"{told} and {abs(more_kwh):.1f} kWh {'less' if more_kwh < 0 else 'more'}"
 
 
 def _next_step(car: Car, amps: float, way: int, most: float) -> float | None:
     """The next current up (1) or down (−1), None where there is none."""
     steps = [a for a in car.steps_a or (amps - 1, amps + 1) if car.least_a <= a <= most + 1e-9 and way * (a - amps) > 0]
     return min(steps, key=lambda a: abs(a - amps), default=None)
-
-
-def _hours_for(car: Car, kwh: float, amps: Floats) -> float | None:
-    """How long an energy takes at currents of equal time, clear of taper and limit."""
-    battery_kw = float(np.mean([car.rate.mean.battery_kw(car.intake.wall_kw(a)) for a in amps]))
-    return kwh / battery_kw if battery_kw > 0 else None
 
 
 def _duration(hours: float) -> str:
