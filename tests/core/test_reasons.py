@@ -116,7 +116,9 @@ def test_what_a_session_pays_by_two_lines_is_told_as_its_average():
     assert "; mostly the night price, 0.13177 a kWh on average, since every cheaper hour is used already" in told_of_heron
 
 
-@pytest.mark.parametrize(("sun_kw", "share", "why"), [(1.472, "40%", ", the lowest there is"), (2.208, "60%", "")])
+@pytest.mark.parametrize(
+    ("sun_kw", "share", "why"), [(1.472, "40%", ", since it is unplugged in the cheaper hours"), (2.208, "60%", "")]
+)
 def test_sun_may_be_a_part_of_it(sun_kw: float, share: str, why: str):
     # An hour and a half at 3.68 kW, plugged in from 09:00 to 10:30 only; mostly on sun, no other price is looked at.
     car = a_car(end_pct=61.04, daily_limit_pct=61.04, plug_in_hours=["09:00", "10:30"])
@@ -287,6 +289,25 @@ def test_a_session_that_somebody_pinned_looks_at_no_price():
     )
 
     assert told_of_heron.startswith("for Wednesday 23:30 (130 km); the default price, 0.3 a kWh, since you pinned it")
+
+
+FORBID = {"vehicle": "heron", "start": "2026-01-14T22:00:00+01:00", "end": "2026-01-15T06:00:00+01:00"}
+
+
+@pytest.mark.parametrize(
+    ("changes", "why"),
+    [
+        ({"forbids": [FORBID]}, "since you keep it off in the cheaper hours"),
+        ({"plug_in_hours": ["06:00", "22:00"]}, "since it is unplugged in the cheaper hours"),
+        ({"trips": [a_trip("2026-01-14T21:30:00+01:00", "2026-01-15T06:30:00+01:00", 10)]}, "the lowest while it is home"),
+    ],
+)
+def test_nobody_can_use_cheaper_hours_in_which_it_is_kept_off_or_out(changes: dict[str, Any], why: str):
+    hours = {key: changes.pop(key) for key in ("plug_in_hours",) if key in changes}
+
+    assert f"to have 64% by Thursday 12:00; the default price, 0.3 a kWh, {why}; " in reason(
+        vehicles=[a_car(end_pct=64, daily_limit_pct=64, **hours)], **changes
+    )
 
 
 def test_below_its_boost_level_a_car_looks_at_no_price_for_a_departure_either():

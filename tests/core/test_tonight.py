@@ -103,6 +103,12 @@ def test_not_plugged_in_tonight():
     assert decided(overrides=[override]).why == "not plugged in tonight"
 
 
+def test_kept_off_all_night():
+    forbid = {"vehicle": "heron", "start": "2026-01-14T18:00:00+01:00", "end": "2026-01-15T12:00:00+01:00"}
+
+    assert decided(forbids=[forbid]).why == "you keep it off all night"
+
+
 def test_out_all_night():
     trip = a_trip("2026-01-14T08:00:00+01:00", "2026-01-15T14:00:00+01:00", 50)
 

@@ -6,7 +6,7 @@ reasons all read the same `Problem`.
 
 import dataclasses
 from collections import OrderedDict
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import date, datetime, timedelta
 from functools import cached_property
@@ -366,18 +366,31 @@ def _edge_before(instant: datetime, grid: Grid) -> int:
 def chargeable_slots(h: Household, vehicle: Vehicle, grid: Grid) -> Flags:
     """Slots in which the car is home and plugged in for all of it, and not forbidden to charge, shape (n_slots,)."""
     overrides = _overrides_of(h, vehicle)
-    home = np.ones(grid.n_slots, dtype=np.bool_)
-    for trip in h.trips_of(vehicle.id):
-        home &= ~grid.overlaps(trip.leave, trip.back)
-    for forbid in h.forbids:
-        if forbid.vehicle == vehicle.id:
-            home &= ~grid.overlaps(forbid.start, forbid.end)
+    home = at_home(h, vehicle, grid) & ~kept_off(h, vehicle, grid)
     if vehicle.plug_in_hours is not None and grid.n_slots:
         home &= grid.wholly(clock_window(grid.local.minute, *vehicle.plug_in_hours))
     for t, night in enumerate(grid.nights):
         if night in overrides and not overrides[night].plugged_in:
             home[t] = False
     return home
+
+
+def at_home(h: Household, vehicle: Vehicle, grid: Grid) -> Flags:
+    """Slots in which the car is home for all of it, shape (n_slots,)."""
+    return ~_in_any(((trip.leave, trip.back) for trip in h.trips_of(vehicle.id)), grid)
+
+
+def kept_off(h: Household, vehicle: Vehicle, grid: Grid) -> Flags:
+    """Slots in which somebody forbade the car to charge, shape (n_slots,)."""
+    return _in_any(((one.start, one.end) for one in h.forbids if one.vehicle == vehicle.id), grid)
+
+
+def _in_any(times: Iterable[tuple[datetime, datetime]], grid: Grid) -> Flags:
+    """Slots that overlap one of some times, shape (n_slots,)."""
+    inside = np.zeros(grid.n_slots, dtype=np.bool_)
+    for start, end in times:
+        inside |= grid.overlaps(start, end)
+    return inside
 
 
 def _departures(

@@ -13,7 +13,7 @@ from moonplan.core.household import Household
 from moonplan.core.planner.outcome import Readiness
 from moonplan.core.planner.plan import Plan, Session
 from moonplan.core.planner.planned_session import PlannedSession
-from moonplan.core.planner.problem import Car, Departure
+from moonplan.core.planner.problem import Car, Departure, at_home, kept_off
 from moonplan.core.planner.why_then import MOSTLY, NO_DIFFERENCE
 from moonplan.core.simulate import NOTHING_KWH
 from moonplan.core.timegrid import Flags, is_awake, night_of, noon
@@ -79,13 +79,10 @@ def _unplugged(plan: Plan, i: int, until: datetime) -> tuple[Action, str]:
     car, mine = problem.cars[i], plan.outcome.cars[i]
     if car.no_charge is not None:
         return "cannot_charge", str(car.no_charge)
-    tonight = car.could_charge & np.array([start < until for start in problem.grid.starts[:-1]], dtype=np.bool_)
+    inside = np.array([start < until for start in problem.grid.starts[:-1]], dtype=np.bool_)
+    tonight = car.could_charge & inside
     if not tonight.any():
-        now, soon = problem.household.now, problem.grid.starts[min(1, problem.grid.n_slots)]
-        if any(trip.leave <= now < trip.back for trip in problem.household.trips_of(car.id)):
-            return "away", "out all night"
-        at_once = any(now <= departure.trip.leave < soon for departure in car.departures[:1])
-        return "leave_unplugged", "it leaves before it could charge" if at_once else "not plugged in tonight"
+        return _not_at_all(plan, car, inside)
     share = mine.aboard_now_kwh / car.vehicle.usable_kwh
     if (mine.mean.soc_kwh[:-1] >= car.limit_kwh - NOTHING_KWH)[tonight].all():
         return "leave_unplugged", f"{share:.0%} is aboard, which is its limit"
@@ -97,6 +94,18 @@ def _unplugged(plan: Plan, i: int, until: datetime) -> tuple[Action, str]:
     if not car.chargeable[tonight].any():
         return "leave_unplugged", f"{enough}, and its habit leaves tonight out"
     return "leave_unplugged", enough if later is None else f"{enough}, and {_why_later(plan, i, later, tonight)}"
+
+
+def _not_at_all(plan: Plan, car: Car, tonight: Flags) -> tuple[Action, str]:
+    """Why a car cannot charge in any slot of the night."""
+    h, grid = plan.problem.household, plan.problem.grid
+    if any(trip.leave <= h.now < trip.back for trip in h.trips_of(car.id)):
+        return "away", "out all night"
+    home, soon = at_home(h, car.vehicle, grid) & tonight, grid.starts[min(1, grid.n_slots)]
+    if not home.any() and any(h.now <= departure.trip.leave < soon for departure in car.departures[:1]):
+        return "leave_unplugged", "it leaves before it could charge"
+    kept = bool(home.any() and kept_off(h, car.vehicle, grid)[home].all())
+    return "leave_unplugged", "you keep it off all night" if kept else "not plugged in tonight"
 
 
 def _why_later(plan: Plan, i: int, later: Session, tonight: Flags) -> str:

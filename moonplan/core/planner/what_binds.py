@@ -7,9 +7,8 @@ import numpy as np
 
 from moonplan.core.planner.constraints import room_for
 from moonplan.core.planner.outcome import Outcome
-from moonplan.core.planner.problem import Car, Problem, chargeable_slots
+from moonplan.core.planner.problem import Car, Problem, at_home, chargeable_slots
 from moonplan.core.simulate import NOTHING_KWH
-from moonplan.core.timegrid import Flags
 
 Binds = Literal["pin", "one session", "shared current", "habit", "limit", "hours", "power"]
 
@@ -39,13 +38,6 @@ def binds(problem: Problem, plan: Outcome, i: int, nth: int) -> Binds:
     unlimited = replace(car, limit_kwh=np.full(problem.grid.n_slots, car.vehicle.usable_kwh))
     if reaches(unlimited):
         return "limit"
-    if reaches(replace(unlimited, limit_a=np.where(_at_home(problem, car), amps, 0.0))):
+    if reaches(replace(unlimited, limit_a=np.where(at_home(problem.household, car.vehicle, problem.grid), amps, 0.0))):
         return "hours"
     return "power"
-
-
-def _at_home(problem: Problem, car: Car) -> Flags:
-    home = np.ones(problem.grid.n_slots, dtype=np.bool_)
-    for trip in problem.household.trips_of(car.id):
-        home &= ~problem.grid.overlaps(trip.leave, trip.back)
-    return home

@@ -7,6 +7,7 @@ import numpy as np
 
 from moonplan.core.planner.constraints import beside_a_pin, one_lead_groups, shared_limits
 from moonplan.core.planner.planned_session import PlannedSession, have
+from moonplan.core.planner.problem import at_home, kept_off
 from moonplan.core.simulate import NOTHING_KWH, runs
 from moonplan.core.timegrid import Flags, Floats
 
@@ -68,9 +69,10 @@ def _why_not_cheaper(session: PlannedSession) -> str:
 
     Hours that come too late for what the session is for are named only where there are no others.
     """
-    cheaper = session.car.could_charge & (session.problem.prices.price < session.paid - NO_DIFFERENCE)
+    anywhere = session.problem.prices.price < session.paid - NO_DIFFERENCE
+    cheaper = anywhere & session.car.could_charge
     if not cheaper.any():
-        return ", the lowest there is"
+        return _why_the_lowest(session, anywhere)
     left = cheaper & (session.mine.amps <= 0)
     if not left.any():
         return ", since every cheaper hour is used already"
@@ -87,6 +89,18 @@ def _why_not_cheaper(session: PlannedSession) -> str:
     hours = ["the cheaper hours"] if len(found) == 1 and not left.any() else ["some of the cheaper hours", "others"]
     told = [cause.format(hours=of, who=_who_has_it(session, here)) for (here, cause), of in zip(found, hours, strict=False)]
     return f", since {', and '.join(told)}" if told else ""
+
+
+def _why_the_lowest(session: PlannedSession, cheaper: Flags) -> str:
+    """Why there is nothing cheaper: in the cheaper hours, if there are any, it is kept off, not plugged in, or out."""
+    if not cheaper.any():
+        return ", the lowest there is"
+    at = (session.problem.household, session.car.vehicle, session.problem.grid)
+    home = cheaper & at_home(*at)
+    home[_due(session)[0] :] = False
+    if not home.any():
+        return ", the lowest while it is home"
+    return f", since {'you keep it off' if (home & kept_off(*at)).any() else 'it is unplugged'} in the cheaper hours"
 
 
 def _causes(session: PlannedSession) -> Iterator[tuple[Flags, str]]:
