@@ -472,6 +472,8 @@ def test_the_habit_is_named_where_it_asks():
         ({"vehicles": [a_car(plug_in_hours=["20:00", "08:00"])], "km": 150}, "hours"),
         # Somebody set 55 % for tonight, and 33 kWh are needed.
         ({"overrides": [{"vehicle": "heron", "night": "2026-01-14", "limit_pct": 55}], "km": 140}, "limit"),
+        # 37 kWh are needed: without that limit one of the 9.5 that are missing is still missing.
+        ({"overrides": [{"vehicle": "heron", "night": "2026-01-14", "limit_pct": 55}], "km": 160}, "limit"),
         # 5 kWh are missing, and while nobody is up, from 18:30 on, nothing may be charged.
         ({"habit": "awake", "bedtime": "18:30", "wake": "23:30", "km": 120}, "habit"),
         # A timer's one session is pinned to a quarter of an hour.
@@ -506,3 +508,19 @@ def test_the_other_car_on_the_circuit_may_bind():
     assert all(one["binds"] == "shared current" for one in short)
     # 10 kWh for each, and 11.04 kWh for both: 8.96 are missing, and no plan can miss less.
     assert answer["totals"]["short_kwh"] == pytest.approx(20 - 11.04, abs=0.02)
+
+
+def test_of_a_limit_and_another_car_the_one_binds_that_most_is_missed_for():
+    # 31 kWh are needed and 25 aboard; Wren has the circuit until 21:00, and somebody set 60 %, a kWh too little.
+    departure = told(
+        circuits=[a_circuit(sharing="none")],
+        leads=[a_lead(), a_lead(id="second")],
+        vehicles=[a_car(reserve_pct=0), a_car(id="wren", lead="second")],
+        rates=[LOSSLESS, LOSSLESS | {"vehicle": "wren", "lead": "second"}],
+        trips=[a_trip("2026-01-14T21:00:00+01:00", "2026-01-15T03:00:00+01:00", 155)],
+        pins=[QUARTER | {"vehicle": "wren", "start": "2026-01-14T18:00:00+01:00", "end": "2026-01-14T21:00:00+01:00"}],
+        overrides=[{"vehicle": "heron", "night": "2026-01-14", "limit_pct": 60}],
+    )["vehicles"][0]["departures"][0]
+
+    assert departure["short_kwh"] == pytest.approx(6)
+    assert departure["binds"] == "shared current"

@@ -1,5 +1,6 @@
 """What binds where a departure is short (rules, section 8)."""
 
+from collections.abc import Iterator
 from dataclasses import replace
 from typing import Literal
 
@@ -7,37 +8,63 @@ import numpy as np
 
 from moonplan.core.planner.constraints import room_for
 from moonplan.core.planner.outcome import Outcome
-from moonplan.core.planner.problem import Car, Problem, at_home, chargeable_slots
+from moonplan.core.planner.problem import Car, Problem, at_home
 from moonplan.core.simulate import NOTHING_KWH
+from moonplan.core.timegrid import Flags
 
 Binds = Literal["pin", "one session", "shared current", "habit", "limit", "hours", "power"]
 
+# What differs by less than this is missed alike. [kWh]
+_SAME_KWH = 0.05
+
 
 def binds(problem: Problem, plan: Outcome, i: int, nth: int) -> Binds:
-    """What makes car i's nth departure short: what, relaxed alone, would close it or comes closest to that.
-
-    In turn: a pin or the one session a night of its control, the others on the same current, its habit, the limit in force,
-    the hours in which it may charge, the power of its chain.
-    """
+    """What makes car i's nth departure short: what, relaxed alone, would close it or else most of it; where nothing does
+    that alone, the last of what would together."""
     car = problem.cars[i]
-    required = car.departures[nth].required_kwh
 
-    def reaches(one: Car) -> bool:
-        most = one.run(one.limit_a, one.rate.cautious, problem.grid).before_leaving_kwh[nth]
-        return bool(most >= required - NOTHING_KWH)
+    def missed_kwh(one: Car) -> float:
+        most_kwh = one.run(one.limit_a, one.rate.cautious, problem.grid).before_leaving_kwh[nth]
+        return max(0.0, car.departures[nth].required_kwh - float(most_kwh))
 
-    if reaches(replace(car, limit_a=car.offered(room_for(problem, [one.amps for one in plan.cars], i)))):
-        return "one session" if np.isnan(car.pinned_a).all() else "pin"
-    if reaches(car):
-        return "shared current"
-    amps = 0.0 if car.delivery is None else car.delivery.amps
+    alone = {what: missed_kwh(one) for what, one in _relaxed_alone(problem, plan, i)}
+    closest = min(alone, key=lambda what: round(alone[what] / _SAME_KWH))
+    if alone[closest] < plan.cars[i].departures[nth].short_kwh / 2:
+        return closest
+    return next((what for what, one in _relaxed_together(problem, car) if missed_kwh(one) <= NOTHING_KWH), "power")
+
+
+def _relaxed_alone(problem: Problem, plan: Outcome, i: int) -> Iterator[tuple[Binds, Car]]:
+    """The car with all that the others leave it, and one thing less in its way."""
+    car, amps = problem.cars[i], [one.amps for one in plan.cars]
+
+    def beside_the_others(one: Car) -> Car:
+        around = problem.with_cars([*problem.cars[:i], one, *problem.cars[i + 1 :]])
+        return replace(one, limit_a=one.offered(room_for(around, amps, i)))
+
+    yield "one session" if np.isnan(car.pinned_a).all() else "pin", beside_the_others(car)
+    yield "shared current", car
     if problem.habit_of(car) != "cheapest":
-        free = chargeable_slots(problem.household, car.vehicle, problem.grid)
-        if reaches(replace(car, limit_a=np.where(free, amps, 0.0))):
-            return "habit"
-    unlimited = replace(car, limit_kwh=np.full(problem.grid.n_slots, car.vehicle.usable_kwh))
-    if reaches(unlimited):
-        return "limit"
-    if reaches(replace(unlimited, limit_a=np.where(at_home(problem.household, car.vehicle, problem.grid), amps, 0.0))):
-        return "hours"
-    return "power"
+        yield "habit", beside_the_others(_plugged_in(car, car.could_charge))
+    yield "limit", beside_the_others(_unlimited(car))
+    yield "hours", beside_the_others(_plugged_in(car, at_home(problem.household, car.vehicle, problem.grid)))
+
+
+def _relaxed_together(problem: Problem, car: Car) -> Iterator[tuple[Binds, Car]]:
+    """The car by itself, and with one thing after the other less in its way."""
+    yield "shared current", car
+    if problem.habit_of(car) != "cheapest":
+        car = _plugged_in(car, car.could_charge)
+        yield "habit", car
+    car = _unlimited(car)
+    yield "limit", car
+    yield "hours", _plugged_in(car, at_home(problem.household, car.vehicle, problem.grid))
+
+
+def _plugged_in(car: Car, slots: Flags) -> Car:
+    """The car at all that its chain carries in some slots."""
+    return replace(car, chargeable=slots, limit_a=np.where(slots, 0.0 if car.delivery is None else car.delivery.amps, 0.0))
+
+
+def _unlimited(car: Car) -> Car:
+    return replace(car, limit_kwh=np.full(len(car.limit_kwh), car.vehicle.usable_kwh))
