@@ -8,7 +8,7 @@ import pytest
 from moonplan.core.planner.plan import plan
 from moonplan.core.planner.planned_session import PlannedSession
 from moonplan.core.planner.tonight import Decision, decide, the_night
-from tests.core.factories import NIGHT_BAND, a_car, a_household, a_lead, a_trip
+from tests.core.factories import LOSSLESS, NIGHT_BAND, a_car, a_circuit, a_household, a_lead, a_trip
 
 MORNING = ("2026-01-15T07:00:00+01:00", "2026-01-15T18:00:00+01:00")
 
@@ -77,6 +77,30 @@ def test_a_car_at_its_limit():
     assert decided(vehicles=[a_car(soc_pct=80, daily_limit_pct=80)]).why == "80% is aboard, which is its limit"
 
 
+def test_a_car_at_its_limit_that_drives_tonight_is_not_at_it_all_night():
+    # 20 km and the reserve of 10 % are 9 of 50 kWh.
+    trip = a_trip("2026-01-14T19:00:00+01:00", "2026-01-14T20:00:00+01:00", 20)
+    decision = decided(trips=[trip], vehicles=[a_car(soc_pct=80, daily_limit_pct=80)])
+
+    assert decision.why == "80% is aboard and the next trip needs 18%"
+
+
+def test_a_car_that_is_short_and_can_have_nothing_tonight_says_so():
+    # Wren has the circuit all night; from Thursday 12:00 to 13:00 there are 3.68 of the 25 kWh that are missing.
+    pin = {"id": "p", "vehicle": "wren", "amps": 16}
+    decision = decided(
+        horizon_nights=2,
+        circuits=[a_circuit(sharing="none")],
+        leads=[a_lead(), a_lead(id="second")],
+        vehicles=[a_car(reserve_pct=0), a_car(id="wren", lead="second")],
+        rates=[LOSSLESS, LOSSLESS | {"vehicle": "wren", "lead": "second"}],
+        trips=[a_trip("2026-01-15T13:00:00+01:00", "2026-01-16T13:00:00+01:00", 250)],
+        pins=[pin | {"start": "2026-01-14T18:00:00+01:00", "end": "2026-01-15T12:00:00+01:00"}],
+    )
+
+    assert decision.why == "50% is aboard and the next trip needs 100%, and nothing more can be charged tonight"
+
+
 def test_a_habit_may_leave_tonight_out():
     decision = decided(habit="set_nights", set_nights=["thu"], horizon_nights=2, trips=[a_trip(*MORNING, 50)])
 
@@ -103,10 +127,11 @@ def test_not_plugged_in_tonight():
     assert decided(overrides=[override]).why == "not plugged in tonight"
 
 
-def test_kept_off_all_night():
+@pytest.mark.parametrize("trips", [[], [a_trip("2026-01-14T18:10:00+01:00", "2026-01-14T20:00:00+01:00", 20)]])
+def test_kept_off_all_night(trips: list[dict[str, Any]]):
     forbid = {"vehicle": "heron", "start": "2026-01-14T18:00:00+01:00", "end": "2026-01-15T12:00:00+01:00"}
 
-    assert decided(forbids=[forbid]).why == "you keep it off all night"
+    assert decided(forbids=[forbid], trips=trips).why == "you keep it off all night"
 
 
 def test_out_all_night():

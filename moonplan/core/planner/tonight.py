@@ -87,10 +87,11 @@ def _unplugged(plan: Plan, i: int, until: datetime) -> tuple[Action, str]:
     if (mine.mean.soc_kwh[:-1] >= car.limit_kwh - NOTHING_KWH)[tonight].all():
         return "leave_unplugged", f"{share:.0%} is aboard, which is its limit"
     later = next((s for s in plan.sessions[i] if s.start >= until), None)
-    first_leave = car.departures[0].trip.leave if car.departures else until
-    if any(r.short_kwh for r in mine.departures[:1]) and (later is None or later.start > first_leave):
-        return "leave_unplugged", "nothing more can be charged before it leaves"
     enough = _enough(car, share)
+    if any(r.short_kwh for r in mine.departures[:1]):
+        before = later is not None and later.start < car.departures[0].trip.leave
+        nothing_more = "nothing more can be charged"
+        return "leave_unplugged", f"{enough}, and {nothing_more} tonight" if before else f"{nothing_more} before it leaves"
     if not car.chargeable[tonight].any():
         return "leave_unplugged", f"{enough}, and its habit leaves tonight out"
     return "leave_unplugged", enough if later is None else f"{enough}, and {_why_later(plan, i, later, tonight)}"

@@ -95,9 +95,12 @@ def _why_the_lowest(session: PlannedSession, cheaper: Flags) -> str:
     """Why there is nothing cheaper: in the cheaper hours, if there are any, it is kept off, not plugged in, or out."""
     if not cheaper.any():
         return ", the lowest there is"
+    in_time = cheaper.copy()
+    in_time[_due(session)[0] :] = False
+    if not in_time.any():
+        return ", the lowest until then"
     at = (session.problem.household, session.car.vehicle, session.problem.grid)
-    home = cheaper & at_home(*at)
-    home[_due(session)[0] :] = False
+    home = in_time & at_home(*at)
     if not home.any():
         return ", the lowest while it is home"
     return f", since {'you keep it off' if (home & kept_off(*at)).any() else 'it is unplugged'} in the cheaper hours"
