@@ -10,6 +10,7 @@ from typing import Any
 
 from moonplan.core import hookup, readings
 from moonplan.core import household as documents
+from moonplan.core.distance import in_unit
 from moonplan.core.explanation import rate_document
 from moonplan.core.household import HABITS, Household
 from moonplan.core.mistakes import BadDocument
@@ -97,7 +98,7 @@ def _plan(options: argparse.Namespace) -> int:
 
 
 def _plan_table(made: Plan, answer: dict[str, Any]) -> None:
-    currency = answer["currency"]
+    currency, unit = answer["currency"], made.problem.household.distance_unit
     for car, told in zip(made.problem.cars, answer["vehicles"], strict=True):
         print(f"{car.name} on {car.lead.name or car.lead.id}: {told['limit_a']:g} A, {told['phases']}-phase")
         if "no_charge" in told:
@@ -106,7 +107,7 @@ def _plan_table(made: Plan, answer: dict[str, Any]) -> None:
             print(
                 f"  {_clock(s['start'])} – {_clock(s['end'])}  {s['current']:>6}  {s['soc_from_pct']:3.0f} → "
                 f"{s['soc_to_pct']:3.0f} %  {s['wall_kwh']:6.2f} kWh  {s['cost']:7.2f} {currency}  "
-                f"{s['range_km']:4.0f} km  {s['reason']}"
+                f"{in_unit(s['range_km'], unit):4.0f} {unit}  {s['reason']}"
             )
         if not told["sessions"]:
             print("  nothing to do: leave it unplugged")
@@ -114,11 +115,12 @@ def _plan_table(made: Plan, answer: dict[str, Any]) -> None:
             ready = (
                 "ready"
                 if not d["short_kwh"]
-                else f"short by {d['short_km']:.0f} km ({d['short_kwh']:.1f} kWh; the {d['binds']} binds)"
+                else f"short by {in_unit(d['short_km'], unit):.0f} {unit} ({d['short_kwh']:.1f} kWh; the {d['binds']} binds)"
             )
             print(f"  leaves {_clock(d['leave'])}: {ready}, {d['planned_pct']:.0f} % of {d['required_pct']:.0f} % needed")
     totals = answer["totals"]
-    print(f"Together {totals['wall_kwh']:.2f} kWh, {totals['cost']:.2f} {currency}, {totals['range_km']:.0f} km")
+    together_range = f"{in_unit(totals['range_km'], unit):.0f} {unit}"
+    print(f"Together {totals['wall_kwh']:.2f} kWh, {totals['cost']:.2f} {currency}, {together_range}")
     if answer["objective"]["bound"] is not None and not answer["objective"]["tight"]:
         value, least = answer["objective"]["value"], answer["objective"]["bound"]
         print(f"Not proven to be the best: counted {value:.3f}, and no plan can be below {least:.3f}")

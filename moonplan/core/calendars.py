@@ -14,12 +14,12 @@ import recurring_ical_events
 from icalendar import Alarm, Calendar, Component
 from icalendar import Event as CalendarEvent
 
+from moonplan.core.distance import KM_PER_MILE
 from moonplan.core.mistakes import BadDocument, Mistake
 from moonplan.core.timegrid import instant_at
 
 PRODUCT = "-//Moon Plan//Moon Plan//EN"
 _DISTANCE = re.compile(r"(?<![\w.,])(\d+(?:[.,]\d+)?)\s*(km|kilomet(?:er|re)s?|mi|miles?)\b", re.IGNORECASE)
-_KM_PER_MILE = 1.609344
 _REMINDED_BEFORE = timedelta(minutes=30)
 
 
@@ -78,7 +78,7 @@ def distance_km(text: str) -> float | None:
     if found is None:
         return None
     value = float(found[1].replace(",", "."))
-    return value if found[2].lower().startswith("k") else value * _KM_PER_MILE
+    return value if found[2].lower().startswith("k") else value * KM_PER_MILE
 
 
 def written(name: str, entries: Iterable[Entry], *, stamp: datetime) -> str:

@@ -24,6 +24,7 @@ from pydantic import (
     WithJsonSchema,
 )
 
+from moonplan.core.distance import DistanceUnit
 from moonplan.core.mistakes import BadDocument, Mistake, validated
 
 FORMAT = "moonplan-household/1"
@@ -365,6 +366,7 @@ class Household:
     bedtime: Clock = time(22, 30)
     wake: Clock = time(6, 30)
     set_nights: Annotated[tuple[Weekday, ...], Field(max_length=7)] = ()
+    distance_unit: DistanceUnit = "km"
     care_price: Annotated[float, Field(ge=0, le=1000)] | None = None
     start_price: Annotated[float, Field(ge=0, le=1000)] | None = None
     feeders: Annotated[tuple[Feeder, ...], Field(max_length=100)] = ()

@@ -12,6 +12,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field, TypeAdapter
 
+from moonplan.core.distance import KM_PER_MILE, DistanceUnit
 from moonplan.core.household import STRICT, Amps, Instant, Percent, Phases, RatedAmps, RatedKilowatts, Use, Volts
 from moonplan.core.mistakes import BadDocument, Mistake, validated
 from moonplan.core.tables import number
@@ -22,7 +23,6 @@ NotFitted = Literal["ramping", "cabin", "taper", "nothing measured"]
 
 # A car takes this long to settle after it was plugged in. [min]
 RAMPING_MIN = 10.0
-KM_PER_MILE = 1.609344
 _DISPLAY_NOISE = 0.03
 
 Kwh = Annotated[float, Field(ge=0, le=1000)]
@@ -68,7 +68,7 @@ class Reading:
     kw: Annotated[float, Field(gt=0, le=1000)] | None = None
     kw_side: Literal["wall", "battery"] = "wall"
     range_per_h: Annotated[float, Field(ge=0, le=5000)] | None = None
-    range_unit: Literal["km", "mi"] = "km"
+    range_unit: DistanceUnit = "km"
     soc_pct: Percent | None = None
     to_pct: Percent | None = None
     hours: Hours | None = None

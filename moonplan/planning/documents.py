@@ -80,6 +80,7 @@ def _without_readings(household: Household, now: datetime, nights: int, *, every
         "format": documents.FORMAT,
         "timezone": household.timezone,
         "currency": household.currency,
+        "distance_unit": household.distance_unit,
         "now": now.isoformat(),
         "horizon_nights": nights,
         "habit": household.habit,

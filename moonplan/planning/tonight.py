@@ -16,6 +16,7 @@ from django.db import transaction
 from moonplan.core import hookup
 from moonplan.core import household as core_documents
 from moonplan.core.almanac import sky_of
+from moonplan.core.distance import DistanceUnit, in_unit
 from moonplan.core.household import Habit
 from moonplan.core.mistakes import Mistake
 from moonplan.core.planner.habits import SENTENCES
@@ -205,7 +206,12 @@ def _car(made: Plan, i: int, decision: Decision, told: dict[str, Any], vehicle: 
         "bottleneck": told["bottleneck"],
         "sessions": told["sessions"][: len(sessions)],
         "pinnable": pinnable,
-        "to_key_in": _to_key_in(car, decision, [f"{session['start']}–{session['end']}" for session in pinnable]),
+        "to_key_in": _to_key_in(
+            car,
+            decision,
+            [f"{session['start']}–{session['end']}" for session in pinnable],
+            problem.household.distance_unit,
+        ),
         "inputs": inputs,
     }
 
@@ -259,7 +265,7 @@ def _trip_of(decision: Decision, usable: float) -> dict[str, Any]:
     }
 
 
-def _to_key_in(car: Car, decision: Decision, offered: list[str]) -> list[dict[str, str]]:
+def _to_key_in(car: Car, decision: Decision, offered: list[str], unit: DistanceUnit) -> list[dict[str, str]]:
     """The settings for car and lead, in the order a person walks past them.
 
     offered : from when to when there is current, also for a car that takes longer than expected.
@@ -281,7 +287,8 @@ def _to_key_in(car: Car, decision: Decision, offered: list[str]) -> list[dict[st
     else:
         told.insert(1, {"where": lead, "what": "on", "value": " and ".join(offered)})
     expected = expectation(car, first.first_amps)
-    after = f"{expected.volts:g} V, {expected.wall_kw:.1f} kW, {expected.range_km_per_h:.0f} km per hour"
+    range_per_h = f"{in_unit(expected.range_km_per_h, unit):.0f} {unit} per hour"
+    after = f"{expected.volts:g} V, {expected.wall_kw:.1f} kW, {range_per_h}"
     return [*told, {"where": "after ten minutes", "what": "you should see", "value": after}]
 
 

@@ -23,6 +23,17 @@ def test_the_evening_s_answer(signed_in: Browser):
     assert wren["rate_source"] == "assumed"
 
 
+def test_a_household_that_counts_in_miles_is_told_miles(signed_in: Browser, person: Person):
+    person.household.distance_unit = "mi"
+    person.household.save()
+    _, told = signed_in.get("/tonight")
+    wren = car_of(told, "Wren")
+
+    # 22 km are 13.7 mi; 1.912 kW at 14.1 kWh per 100 km are 13.6 km, 8.4 mi an hour.
+    assert wren["why"].startswith("for Thursday 08:05 (13.7 mi); ")
+    assert wren["to_key_in"][-1]["value"].endswith("2.3 kW, 8 mi per hour")
+
+
 def test_a_typed_soc_is_a_reading_and_the_plan_follows(signed_in: Browser):
     _, before = signed_in.get("/tonight")
     wren = car_of(before, "Wren")

@@ -8,7 +8,7 @@ from typing import Any
 import pytest
 
 from moonplan.cli import main
-from tests.core.factories import a_car, a_document, a_lead
+from tests.core.factories import LOSSLESS, a_car, a_document, a_lead, a_trip
 
 EXAMPLE = str(Path(__file__).parents[1] / "examples" / "two_cars.json")
 
@@ -118,6 +118,20 @@ def test_the_tables_a_person_reads(capfd: pytest.CaptureFixture[str]):
 
     assert "Heron on wall-unit: 16 A, 3-phase" in told
     assert "the circuit decides, then the lead" in told
+
+
+def test_a_table_in_miles(capfd: pytest.CaptureFixture[str], given):
+    # 20 kWh for 100 km, and 12.64 aboard: 7.36 kWh are 36.8 km, 23 mi.
+    trip = a_trip("2026-01-15T07:00:00+01:00", "2026-01-15T18:00:00+01:00", 100)
+    document = a_document(
+        vehicles=[a_car(soc_pct=25.28, reserve_pct=0, end_pct=0)], rates=[LOSSLESS], trips=[trip], distance_unit="mi"
+    )
+
+    assert main(["plan", given(document)]) == 0
+    table = capfd.readouterr().out
+    assert "  23 mi  for Thursday 07:00 (62.1 mi); " in table
+    # At 0.10 a kWh.
+    assert "Together 7.36 kWh, 0.74 EUR, 23 mi\n" in table
 
 
 def test_the_schema(capfd: pytest.CaptureFixture[str]):

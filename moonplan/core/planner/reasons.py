@@ -5,6 +5,7 @@ from typing import NamedTuple
 
 import numpy as np
 
+from moonplan.core.distance import distance_told
 from moonplan.core.planner.constraints import left_of, shared_limits
 from moonplan.core.planner.outcome import Outcome
 from moonplan.core.planner.planned_session import PlannedSession, have
@@ -32,7 +33,7 @@ def _serves(session: PlannedSession) -> str:
     usable_kwh = car.vehicle.usable_kwh
     if session.serves is not None:
         trip = car.departures[session.serves].trip
-        return f"for {_day_and_time(trip.leave, problem)} ({trip.km:g} km)"
+        return f"for {_day_and_time(trip.leave, problem)} ({distance_told(trip.km, problem.household.distance_unit)})"
     if session.habit == "plug_and_go":
         return f"up to {car.limit_kwh[run.last] / usable_kwh:.0%}"
     if session.is_pinned:
