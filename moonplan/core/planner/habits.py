@@ -4,7 +4,7 @@ A habit that bars nights or holds a car to less never costs a departure: as much
 itself and of cars that share.
 """
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Mapping
 from dataclasses import replace
 from datetime import date
 
@@ -66,30 +66,33 @@ def _eased(problem: Problem, held: Problem) -> Problem:
     needed = missing_least(held.with_cars(free)).outcome
     best, best_kwh = held, lived.short_kwh
     while lived.short_kwh > needed.short_kwh + _MISSING_MORE_KWH:
-        tried = _easier(problem, held, eases, _missing_more(lived, needed))
-        if not tried:
+        easier = _easier(problem, held, eases, lived, needed)
+        if easier is None:
             break
-        # What does not help by itself may still do so with the next.
-        lived, held = min(tried, key=lambda one: round(one[0].short_kwh, 4))
+        lived, held = easier
         if lived.short_kwh < best_kwh - NOTHING_KWH:
             best, best_kwh = held, lived.short_kwh
     return best
 
 
 def _easier(
-    problem: Problem, held: Problem, eases: Mapping[int, "Ease"], missing: Sequence[tuple[float, int]]
-) -> list[tuple[Outcome, Problem]]:
-    """What comes of asking less of the first car that misses more and can be asked for less, and of each other instead."""
-    for at_s, first in missing:
-        found = []
+    problem: Problem, held: Problem, eases: Mapping[int, "Ease"], lived: Outcome, needed: Outcome
+) -> tuple[Outcome, Problem] | None:
+    """What comes of asking less of the first car that misses more and can be asked for less, or where that does not help of
+    another one; None where nothing less can be asked for."""
+    for at_s, first in _missing_more(lived, needed):
+        found: list[tuple[Outcome, Problem]] = []
         for i in sorted(eases, key=lambda i: i != first):
             car = eases[i](problem, problem.cars[i], held.cars[i], at_s)
             if car is not None:
                 easier = held.with_cars([*held.cars[:i], car, *held.cars[i + 1 :]])
                 found.append((missing_least(easier).outcome, easier))
+                if found[-1][0].short_kwh < lived.short_kwh - _MISSING_MORE_KWH:
+                    return found[-1]
         if found:
-            return found
-    return []
+            # What does not help by itself may still do so with the next.
+            return min(found, key=lambda one: round(one[0].short_kwh, 4))
+    return None
 
 
 def _missing_more(lived: Outcome, needed: Outcome) -> list[tuple[float, int]]:

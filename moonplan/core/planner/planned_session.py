@@ -78,9 +78,14 @@ class PlannedSession:
         return 1 - float(self.grid_kwh.sum() / self.mine.mean.wall_kwh[self.inside].sum())
 
     @cached_property
+    def grid_shares(self) -> Floats:
+        """The part of what it takes from the grid that it takes in each of its slots, where it takes some."""
+        return np.asarray(self.grid_kwh / self.grid_kwh.sum())
+
+    @cached_property
     def paid(self) -> float:
-        """What a kWh from the grid costs it on average, where it takes some. [currency/kWh]"""
-        return float(np.average(self.problem.prices.price[self.inside], weights=self.grid_kwh))
+        """What a kWh from the grid costs it on average. [currency/kWh]"""
+        return float(np.average(self.problem.prices.price[self.inside], weights=self.grid_shares))
 
     @cached_property
     def room_a(self) -> Floats:

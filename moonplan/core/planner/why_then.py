@@ -15,7 +15,7 @@ from moonplan.core.timegrid import Flags, Floats
 MOSTLY, _WHOLLY = 0.5, 0.99
 # What part of it does not matter.
 _LITTLE = 0.1
-# What differs by less than this does not. [currency/kWh, A]
+# What differs by less than this does not. [currency/kWh, A, part of a session]
 NO_DIFFERENCE = 1e-9
 # A battery that has no room for so much is full. [kWh]
 _SOME_KWH = 0.2
@@ -35,8 +35,7 @@ def why_then(session: PlannedSession) -> str:
 def _line(session: PlannedSession) -> str:
     """The line of the tariff that the session, or most of it, pays by; of several, those that matter."""
     of_line: dict[str, float] = {}
-    shares = session.grid_kwh / session.grid_kwh.sum()
-    for line, share in zip(session.problem.prices.band[session.inside], shares, strict=True):
+    for line, share in zip(session.problem.prices.band[session.inside], session.grid_shares, strict=True):
         of_line[line] = of_line.get(line, 0.0) + float(share)
     most, part = max(of_line.items(), key=lambda one: one[1])
     if part > MOSTLY + _LITTLE:
@@ -49,7 +48,7 @@ def _called(line: str) -> str:
 
 
 def _on_average(session: PlannedSession) -> str:
-    prices = session.problem.prices.price[session.inside][session.grid_kwh > 0]
+    prices = session.problem.prices.price[session.inside][session.grid_shares > NO_DIFFERENCE]
     return " on average" if np.ptp(prices) > NO_DIFFERENCE else ""
 
 
