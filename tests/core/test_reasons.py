@@ -109,6 +109,15 @@ def test_a_timer_has_one_session_and_the_cheap_hours_are_two():
     assert "the cheap price, 0.2 a kWh on average, since it has one session a night, at one current" in told_of_timer
 
 
+def test_a_session_that_nothing_asks_for_is_for_the_days_after():
+    # 50 % are aboard and 10 % are wanted at the end; for two hours the grid pays for what it gives.
+    surplus = {"name": "surplus", "price": -0.05, "from": "01:00", "to": "03:00"}
+
+    assert reason(tariff={"default_price": 0.30, "bands": [surplus]}).startswith(
+        "for the days after; the surplus price, -0.05 a kWh, the lowest there is; "
+    )
+
+
 def test_what_a_session_pays_by_two_lines_is_told_as_its_average():
     # 8 h at 0.10 are 29.44 kWh, and of the 35 kWh that are wanted 5.56 cost 0.30: 4.612 / 35 a kWh.
     told_of_heron = reason(vehicles=[a_car(soc_pct=10, end_pct=80)])

@@ -51,20 +51,32 @@ class PlannedSession:
         return bool(self.mine.mean.soc_kwh[self.run.first] < self.car.vehicle.boost_pct / 100 * self.car.vehicle.usable_kwh)
 
     @cached_property
-    def serves(self) -> int | None:
-        """Index of the first departure that would be short without it; None where it serves no departure."""
+    def without(self) -> CarOutcome:
+        """The car without it."""
         amps = [car.amps for car in self.plan.cars]
         amps[self.i] = self.mine.amps.copy()
         amps[self.i][self.inside] = 0.0
-        missed = outcome(self.problem, amps).cars[self.i]
-        for nth, (now, then) in enumerate(zip(self.mine.departures, missed.departures, strict=True)):
+        return outcome(self.problem, amps).cars[self.i]
+
+    @cached_property
+    def serves(self) -> int | None:
+        """Index of the first departure that would be short without it; None where it serves no departure."""
+        for nth, (now, then) in enumerate(zip(self.mine.departures, self.without.departures, strict=True)):
             if then.short_kwh > now.short_kwh + NOTHING_KWH:
                 return nth
         return None
 
     @property
+    def serves_the_end(self) -> bool:
+        """Whether less than is wanted would be aboard at the end without it."""
+        now, then = self.mine.end, self.without.end
+        return now is not None and then is not None and then.short_kwh > now.short_kwh + NOTHING_KWH
+
+    @property
     def wish(self) -> Wish | None:
-        """The first wish of the car's habit that it can help to meet."""
+        """The first wish of the car's habit after it, where the habit would miss more without it."""
+        if self.without.unwished_kwh <= self.mine.unwished_kwh + NOTHING_KWH:
+            return None
         return next((wish for wish in self.car.wishes if wish.edge > self.run.first), None)
 
     @cached_property

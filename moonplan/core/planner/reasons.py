@@ -42,7 +42,7 @@ def _serves(session: PlannedSession) -> str:
         return f"back above {car.vehicle.boost_pct:g} % at once"
     if session.wish is not None:
         return f"up to {session.wish.kwh / usable_kwh:.0%}, as the habit asks"
-    if car.wanted_at_end_kwh is not None:
+    if session.serves_the_end and car.wanted_at_end_kwh is not None:
         return f"to have {car.wanted_at_end_kwh / usable_kwh:.0%} by {_day_and_time(problem.grid.starts[-1], problem)}"
     return "for the days after"
 
