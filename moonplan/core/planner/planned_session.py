@@ -8,7 +8,7 @@ import numpy as np
 
 from moonplan.core.household import Habit
 from moonplan.core.planner.constraints import room_for
-from moonplan.core.planner.outcome import CarOutcome, Outcome, outcome
+from moonplan.core.planner.outcome import CarOutcome, Outcome, car_outcome
 from moonplan.core.planner.problem import Car, Problem, Wish
 from moonplan.core.simulate import NOTHING_KWH, Run
 from moonplan.core.timegrid import Floats
@@ -53,10 +53,9 @@ class PlannedSession:
     @cached_property
     def without(self) -> CarOutcome:
         """The car without it."""
-        amps = [car.amps for car in self.plan.cars]
-        amps[self.i] = self.mine.amps.copy()
-        amps[self.i][self.inside] = 0.0
-        return outcome(self.problem, amps).cars[self.i]
+        amps = self.mine.amps.copy()
+        amps[self.inside] = 0.0
+        return car_outcome(self.problem, self.car, amps)
 
     @cached_property
     def serves(self) -> int | None:
