@@ -5,8 +5,9 @@ break a rule never leave.
 """
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import datetime, timedelta
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -20,6 +21,7 @@ from moonplan.core.planner.candidates import Candidate, candidate
 from moonplan.core.planner.constraints import broken_rules
 from moonplan.core.planner.habits import with_habits
 from moonplan.core.planner.outcome import Outcome, Readiness, ready_at
+from moonplan.core.planner.planned_session import PlannedSession
 from moonplan.core.planner.problem import Car, Problem, build
 from moonplan.core.planner.reasons import reason
 from moonplan.core.planner.together import plan_together, refined
@@ -38,7 +40,7 @@ _GOOD, _COIN = 0.001, 0.05
 _CHANGES_TOLD = 2
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Session:
     """A gap-free run of charging. SoC as fractions on the mean trajectory; range at the household's own consumption.
 
@@ -61,7 +63,12 @@ class Session:
     range_km: float
     soc_from: float
     soc_to: float
-    reason: str
+    planned: PlannedSession = field(compare=False, repr=False)
+
+    @cached_property
+    def reason(self) -> str:
+        """Why it is there. Most plans are only compared, and nobody asks."""
+        return reason(self.planned)
 
     @property
     def first_amps(self) -> float:
@@ -240,7 +247,7 @@ def _session(problem: Problem, plan_outcome: Outcome, i: int, run: Run) -> Sessi
         range_km=range_km(float(gained.sum()), car.vehicle.use_kwh_per_100km),
         soc_from=float(mine.mean.soc_kwh[run.first]) / usable,
         soc_to=(float(mine.mean.soc_kwh[run.first]) + float(gained.sum())) / usable,
-        reason=reason(problem, plan_outcome, i, run),
+        planned=PlannedSession(problem, plan_outcome, i, run),
     )
 
 

@@ -19,7 +19,7 @@ class PlannedSession:
     """The session `run` of car i, by index, in a plan."""
 
     problem: Problem
-    plan: Outcome
+    outcome: Outcome
     i: int
     run: Run
 
@@ -29,7 +29,7 @@ class PlannedSession:
 
     @property
     def mine(self) -> CarOutcome:
-        return self.plan.cars[self.i]
+        return self.outcome.cars[self.i]
 
     @property
     def habit(self) -> Habit:
@@ -81,7 +81,7 @@ class PlannedSession:
     @cached_property
     def grid_kwh(self) -> Floats:
         """What it takes from the grid in each of its slots. [kWh]"""
-        return np.asarray(self.mine.mean.wall_kwh[self.inside] - self.plan.costs[self.i].solar_kwh[self.inside])
+        return np.asarray(self.mine.mean.wall_kwh[self.inside] - self.outcome.costs[self.i].solar_kwh[self.inside])
 
     @cached_property
     def own_share(self) -> float:
@@ -101,7 +101,7 @@ class PlannedSession:
     @cached_property
     def room_a(self) -> Floats:
         """What its lead could offer beside the others, shape (n_slots,). [A]"""
-        return self.car.offered(room_for(self.problem, [one.amps for one in self.plan.cars], self.i))
+        return self.car.offered(room_for(self.problem, [one.amps for one in self.outcome.cars], self.i))
 
 
 def have(names: Sequence[str]) -> str:

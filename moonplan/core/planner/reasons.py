@@ -7,11 +7,9 @@ import numpy as np
 
 from moonplan.core.distance import distance_told
 from moonplan.core.planner.constraints import left_of, shared_limits
-from moonplan.core.planner.outcome import Outcome
 from moonplan.core.planner.planned_session import PlannedSession, have
 from moonplan.core.planner.problem import Car, Problem
 from moonplan.core.planner.why_then import why_then
-from moonplan.core.simulate import Run
 from moonplan.core.timegrid import Counts, Flags, Floats
 
 # Currents nearer than this are the same. [A]
@@ -20,10 +18,9 @@ _SAME_A = 0.005
 _TOLD_KWH = 0.05
 
 
-def reason(problem: Problem, plan: Outcome, i: int, run: Run) -> str:
-    """One sentence without its full stop: what the session of car i serves, then why it stands where it stands
-    and at no more, and what another current would change."""
-    session = PlannedSession(problem, plan, i, run)
+def reason(session: PlannedSession) -> str:
+    """One sentence without its full stop: what a session serves, then why it stands where it stands and at no more, and
+    what another current would change."""
     parts = [told(session) for told in (_serves, why_then, _why_no_more, _a_step_away)]
     return "; ".join(part for part in parts if part)
 
@@ -84,7 +81,7 @@ def _what_slowness_costs(session: PlannedSession, most_a: float) -> str:
 
 def _who_has_the_rest(session: PlannedSession, slots: Counts) -> str:
     """Of what the car shares, that which leaves it least in some slots, and who else charges by it there."""
-    problem, amps, i = session.problem, [one.amps for one in session.plan.cars], session.i
+    problem, amps, i = session.problem, [one.amps for one in session.outcome.cars], session.i
     binding = min(
         (limit for limit in shared_limits(problem) if i in limit.weights and not limit.of_full_limits),
         key=lambda limit: float(left_of(limit, problem, amps, i)[slots].mean()),

@@ -12,7 +12,6 @@ import numpy as np
 from moonplan.core.household import Household
 from moonplan.core.planner.outcome import Readiness
 from moonplan.core.planner.plan import Plan, Session
-from moonplan.core.planner.planned_session import PlannedSession
 from moonplan.core.planner.problem import Car, Departure, at_home, kept_off
 from moonplan.core.planner.why_then import MOSTLY, NO_DIFFERENCE
 from moonplan.core.simulate import NOTHING_KWH
@@ -94,7 +93,7 @@ def _unplugged(plan: Plan, i: int, until: datetime) -> tuple[Action, str]:
         return "leave_unplugged", f"{enough}, and {nothing_more} tonight" if before else f"{nothing_more} before it leaves"
     if not car.chargeable[tonight].any():
         return "leave_unplugged", f"{enough}, and its habit leaves tonight out"
-    return "leave_unplugged", enough if later is None else f"{enough}, and {_why_later(plan, i, later, tonight)}"
+    return "leave_unplugged", enough if later is None else f"{enough}, and {_why_later(plan, later, tonight)}"
 
 
 def _not_at_all(plan: Plan, car: Car, tonight: Flags) -> tuple[Action, str]:
@@ -109,10 +108,9 @@ def _not_at_all(plan: Plan, car: Car, tonight: Flags) -> tuple[Action, str]:
     return "leave_unplugged", "you keep it off all night" if kept else "not plugged in tonight"
 
 
-def _why_later(plan: Plan, i: int, later: Session, tonight: Flags) -> str:
+def _why_later(plan: Plan, later: Session, tonight: Flags) -> str:
     """Why a car that could charge tonight does so in a later session."""
-    run = next(run for run in plan.outcome.cars[i].sessions if run.first == later.first)
-    session, h = PlannedSession(plan.problem, plan.outcome, i, run), plan.problem.household
+    session, h = later.planned, plan.problem.household
     local = later.start.astimezone(h.zone)
     then = local.strftime("%A") if is_awake(later.start, h.zone, h.wake, h.bedtime) else local.strftime("the night to %A")
     if session.own_share > MOSTLY:

@@ -138,7 +138,7 @@ def _due(session: PlannedSession) -> tuple[int, str]:
 def _who_has_it(session: PlannedSession, slots: Flags) -> str:
     """Who has the current in some slots, or the lead."""
     problem, i = session.problem, session.i
-    amps = [one.amps for one in session.plan.cars]
+    amps = [one.amps for one in session.outcome.cars]
     beside = {j for limit in shared_limits(problem) if i in limit.weights for j in limit.weights} - {i}
     on_lead = {j for group in one_lead_groups(problem) if i in group for j in group} - {i}
     charging = [j for j in sorted(beside | on_lead) if (amps[j][slots] > 0).any()]
