@@ -1,4 +1,4 @@
-"""Why a session is there: what it serves, why then, and what one step more or less would change (rules, section 8);"""
+"""Why a session is there: what it serves, why then, and what one step more or less would change (rules, section 8)."""
 
 from datetime import datetime
 from typing import NamedTuple
