@@ -6,9 +6,10 @@ import numpy as np
 import pytest
 
 from moonplan.core.planner.outcome import outcome
-from moonplan.core.planner.plan import document, plan
+from moonplan.core.planner.plan import document, plan, problem_of
 from moonplan.core.planner.planned_session import PlannedSession
 from moonplan.core.planner.problem import build
+from moonplan.core.planner.reasons import reason as one_reason
 from moonplan.core.planner.why_then import why_then
 from tests.core.factories import LOSSLESS, NIGHT_BAND, a_car, a_circuit, a_household, a_lead, a_trip
 
@@ -246,6 +247,17 @@ def test_hours_beside_a_pinned_session_belong_to_the_one_session_of_their_night(
         "the night price, 0.1 a kWh, since it has one session a night, at one current; "
         in answer["vehicles"][0]["sessions"][1]["reason"] + "; "
     )
+
+
+def test_a_session_without_which_a_habit_misses_nothing_is_not_what_it_asks_for():
+    # 2.5 kWh to the limit by the morning, and the hour from 22:00 on gives them without the quarter before it.
+    problem = problem_of(a_household(habit="nightly", vehicles=[a_car(daily_limit_pct=55)]))
+    amps_at = dict.fromkeys(("18:15", "22:00", "22:15", "22:30", "22:45"), 16.0)
+    plan = outcome(problem, [np.array([amps_at.get(f"{start:%H:%M}", 0.0) for start in problem.grid.starts[:-1]])])
+    early, late = (one_reason(PlannedSession(problem, plan, 0, run)) for run in plan.cars[0].sessions)
+
+    assert early.startswith("for the days after; ")
+    assert late.startswith("up to 55%, as the habit asks; ")
 
 
 def why(amps_at: dict[str, float], **changes: Any) -> str:

@@ -100,6 +100,12 @@ def one_lead_groups(problem: Problem) -> list[list[int]]:
     return [group for group in by_lead.values() if len(group) > 1]
 
 
+def sharing_with(problem: Problem, i: int) -> set[int]:
+    """Cars, by index, that share a capacity or a lead with car i."""
+    shared = (*(limit.weights for limit in shared_limits(problem)), *one_lead_groups(problem))
+    return {j for together in shared if i in together for j in together} - {i}
+
+
 def asleep_stretches(problem: Problem) -> list[range]:
     """Runs of slots within which no lead can be changed over, since nobody is up at any edge between them."""
     return problem.once("asleep", lambda: _asleep_stretches(problem))

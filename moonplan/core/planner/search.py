@@ -12,7 +12,7 @@ from random import Random
 import numpy as np
 
 from moonplan.core.planner.candidates import Candidate, pinned, surroundings
-from moonplan.core.planner.constraints import one_lead_groups, shared_limits
+from moonplan.core.planner.constraints import sharing_with
 from moonplan.core.planner.here import Held, Here
 from moonplan.core.planner.one_car import Effort
 from moonplan.core.planner.problem import Car, Problem
@@ -212,9 +212,7 @@ def _reliefs(here: Here, alone: Candidate) -> Iterator[list[Floats]]:
 
 def _in_the_way(problem: Problem, amps: Sequence[Floats], i: int, first: int, past: int) -> list[tuple[int, ...]]:
     """The cars that charge between two edges and leave car i less then: all of them, then each."""
-    shared = (*(limit.weights for limit in shared_limits(problem)), *one_lead_groups(problem))
-    beside = {j for together in shared if i in together for j in together} - {i}
-    charging = [j for j in sorted(beside) if (amps[j][first:past] > 0).any()]
+    charging = [j for j in sorted(sharing_with(problem, i)) if (amps[j][first:past] > 0).any()]
     return list(dict.fromkeys([tuple(charging), *((j,) for j in charging)])) if charging else []
 
 

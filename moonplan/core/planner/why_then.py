@@ -5,7 +5,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from moonplan.core.planner.constraints import beside_a_pin, one_lead_groups, shared_limits
+from moonplan.core.planner.constraints import beside_a_pin, one_lead_groups, sharing_with
 from moonplan.core.planner.planned_session import PlannedSession, have
 from moonplan.core.planner.problem import at_home, kept_off
 from moonplan.core.simulate import NOTHING_KWH, runs
@@ -139,9 +139,8 @@ def _who_has_it(session: PlannedSession, slots: Flags) -> str:
     """Who has the current in some slots, or the lead."""
     problem, i = session.problem, session.i
     amps = [one.amps for one in session.outcome.cars]
-    beside = {j for limit in shared_limits(problem) if i in limit.weights for j in limit.weights} - {i}
     on_lead = {j for group in one_lead_groups(problem) if i in group for j in group} - {i}
-    charging = [j for j in sorted(beside | on_lead) if (amps[j][slots] > 0).any()]
+    charging = [j for j in sorted(sharing_with(problem, i)) if (amps[j][slots] > 0).any()]
     if not charging and (holding := [j for j in sorted(on_lead) if amps[j].any()]):
         return f"{have([problem.cars[j].name for j in holding])} its lead"
     return f"{have([problem.cars[j].name for j in charging])} the current"
