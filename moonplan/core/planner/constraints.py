@@ -4,7 +4,7 @@ Circuits, legs, feeders and the contracted power are all of one form: a weighted
 limits) may not exceed a capacity that varies from slot to slot.
 """
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -144,11 +144,16 @@ def room_for(problem: Problem, amps: Sequence[Floats], i: int) -> Floats:
 
 def left_of(limit: SharedLimit, problem: Problem, amps: Sequence[Floats], i: int) -> Floats:
     """What the others leave a car of one capacity that it shares, shape (n_slots,) [A]"""
+    return left_by_others(limit, problem, amps, (i,)) / limit.weights[i]
+
+
+def left_by_others(limit: SharedLimit, problem: Problem, amps: Sequence[Floats], cars: Collection[int]) -> Floats:
+    """What others than these cars leave of a capacity, shape (n_slots,), in the unit of weight × A."""
     left = limit.capacity
     for j in limit.weights:
-        if j != i:
+        if j not in cars:
             left = left - limit.load(problem, amps, j)
-    return left / limit.weights[i]
+    return left
 
 
 def beside_a_pin(car: Car) -> Flags:

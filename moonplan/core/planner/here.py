@@ -74,30 +74,34 @@ class Here:
         """
         problem, car = self.problem, self.problem.cars[i]
         around = surroundings(problem, amps, i)
-        one_car, usual, freely = self._one_car(i), self._usually(i), held is None and not toll
+        one_car, usual, freely = self.one_car(i), self.usually(i), held is None and not toll
         if freely and usual.stays(around):
             return usual.amps
         room_a = around.room_a
         if held is not None:
             room_a = np.where(held.slots, np.minimum(room_a, held.most_a), room_a)
-        asked = Surroundings(room_a, around.sun_kwh)
-        if toll:
-            prices, export = _prices(problem), problem.prices.export_price
-            dearer = np.maximum(0.0, prices.sun - export)
-            asked = Surroundings(room_a, around.sun_kwh, toll * prices.toll(i), export + toll * dearer)
+        asked = self.tolled(i, Surroundings(room_a, around.sun_kwh), toll)
         until = [*problem.grid.night_edges, problem.grid.n_slots][nights[1]]
-        planned = nothing_left(car, one_car.other_than_usual(usual, asked, self._since(i, nights[0]), until), problem)
+        planned = nothing_left(car, one_car.other_than_usual(usual, asked, self.since(i, nights[0]), until), problem)
         return self._or_as_before(amps, i, planned, room_a) if freely else planned
 
-    def _one_car(self, i: int) -> OneCar:
+    def tolled(self, i: int, around: Surroundings, toll: float) -> Surroundings:
+        """The same surroundings for car i, in which it is asked for a part of what others would pay for what it takes."""
+        if not toll:
+            return around
+        prices, export = _prices(self.problem), self.problem.prices.export_price
+        dearer = np.maximum(0.0, prices.sun - export)
+        return Surroundings(around.room_a, around.sun_kwh, toll * prices.toll(i), export + toll * dearer)
+
+    def one_car(self, i: int) -> OneCar:
         return self.problem.once(
             ("one car", i, self._effort), lambda: OneCar(self.problem, self.problem.cars[i], self._effort)
         )
 
-    def _usually(self, i: int) -> Usual:
+    def usually(self, i: int) -> Usual:
         if i not in self._usual:
             mine, around = self.plan.outcome.cars[i], surroundings(self.problem, self.plan.amps, i)
-            self._usual[i] = self._one_car(i).usual(around, mine.amps, mine.mean, mine.cautious)
+            self._usual[i] = self.one_car(i).usual(around, mine.amps, mine.mean, mine.cautious)
         return self._usual[i]
 
     def _or_as_before(self, amps: list[Floats], i: int, planned: Floats, room_a: Floats) -> Floats:
@@ -114,24 +118,28 @@ class Here:
         edges, nobody = [*problem.grid.night_edges, problem.grid.n_slots], [pinned(car) for car in problem.cars]
         found = np.zeros(len(edges) - 1)
         for i in range(len(problem.cars)):
-            usual, alone, one_car = self._usually(i), surroundings(problem, nobody, i), self._one_car(i)
+            usual, alone, one_car = self.usually(i), surroundings(problem, nobody, i), self.one_car(i)
             for night in range(len(found)):
-                inside = slice(edges[night], edges[night + 1])
-                room_a, sun_kwh = usual.around.room_a.copy(), usual.around.sun_kwh.copy()
-                room_a[inside], sun_kwh[inside] = alone.room_a[inside], alone.sun_kwh[inside]
-                around = Surroundings(room_a, sun_kwh)
+                around = other_between(usual.around, alone, edges[night], edges[night + 1])
                 if not usual.stays(around):
                     # From the night before on, which may leave to this one what it charges now.
                     until = edges[min(len(found), night + 2)]
-                    found[night] += one_car.regret(usual, around, self._since(i, max(0, night - 1)), until)
+                    found[night] += one_car.regret(usual, around, self.since(i, max(0, night - 1)), until)
         return found
 
-    def _since(self, i: int, night: int) -> int:
+    def since(self, i: int, night: int) -> int:
         """The edge at which a night begins, or an earlier one where a session goes on into it."""
         edges = self.problem.grid.night_edges
         while night > 0 and self.plan.amps[i][edges[night] - 1] > 0:
             night -= 1
         return edges[night]
+
+
+def other_between(usual: Surroundings, other: Surroundings, since: int, until: int) -> Surroundings:
+    """Surroundings that are others between two edges and as usual before and after."""
+    room_a, sun_kwh = usual.room_a.copy(), usual.sun_kwh.copy()
+    room_a[since:until], sun_kwh[since:until] = other.room_a[since:until], other.sun_kwh[since:until]
+    return Surroundings(room_a, sun_kwh)
 
 
 def _prices(problem: Problem) -> SharedPrices:

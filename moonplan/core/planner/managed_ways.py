@@ -184,14 +184,14 @@ def _to_try(tried: Floats, level: float, there: Levels, steps_a: Floats, slot: S
         many += 1
     at = int((level - there.floor_kwh) / there.step_kwh)
     while many < len(tried):
-        amps = np.ceil(_amps_for(there.floor_kwh + there.step_kwh * at - level, slot, pack) * 100 - 1e-6) / 100
+        amps = np.ceil(amps_for(there.floor_kwh + there.step_kwh * at - level, slot, pack) * 100 - 1e-6) / 100
         if amps >= most:
             break
         if amps > pack.least_a:
             tried[many] = amps
             many += 1
         at += 1
-    amps = np.ceil(_amps_for(slot.need_kwh - level, slot, pack) * 100 - 1e-6) / 100
+    amps = np.ceil(amps_for(slot.need_kwh - level, slot, pack) * 100 - 1e-6) / 100
     if pack.least_a < amps < most and many < len(tried):
         tried[many] = amps
         many += 1
@@ -199,6 +199,6 @@ def _to_try(tried: Floats, level: float, there: Levels, steps_a: Floats, slot: S
 
 
 @kernel
-def _amps_for(gain_kwh: float, slot: Slot, pack: Pack) -> float:
+def amps_for(gain_kwh: float, slot: Slot, pack: Pack) -> float:
     """The current at which the cautious car gains this much in a whole slot."""
     return (gain_kwh / slot.hours + pack.cautious[1]) / pack.cautious[0] / pack.kw_per_a

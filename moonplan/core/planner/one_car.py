@@ -7,11 +7,13 @@ both.
 
 from dataclasses import dataclass
 from functools import cached_property
+from typing import NamedTuple
 
 import numpy as np
 
 from moonplan.core.planner import recursion
 from moonplan.core.planner.constraints import SLACK_A, may_end, may_start
+from moonplan.core.planner.joint_ways import Joined
 from moonplan.core.planner.managed_ways import managed_amps
 from moonplan.core.planner.problem import Car, Problem
 from moonplan.core.planner.room import room
@@ -95,12 +97,25 @@ class Usual:
     cautious: Trajectory
     asked: "_Question"
 
+    @property
+    def runs(self) -> tuple[Trajectory, Trajectory]:
+        """What the cautious and the mean car do."""
+        return self.cautious, self.mean
+
     def stays(self, around: Surroundings) -> bool:
         """Whether the plan fits into other surroundings, at the same cost, which offer nothing more."""
         usual = self.around
         more = (around.room_a > usual.room_a + SLACK_A) | (around.sun_kwh > usual.sun_kwh + NOTHING)
         dearer = (around.sun_kwh < usual.sun_kwh - NOTHING) & (self.amps > 0)
         return not (more | dearer | (self.amps > around.room_a + SLACK_A)).any()
+
+
+class Loads(NamedTuple):
+    """What a car loads each capacity with that it shares with another, for each offered ampere and while it charges, shapes
+    (n_limits,) and (n_limits, n_slots)."""
+
+    per_a: Floats
+    when_on: Floats
 
 
 class OneCar:
@@ -161,22 +176,59 @@ class OneCar:
         aboard = (self._car.soc_kwh, self._car.soc_kwh)
         return Usual(around, amps, mean, cautious, self._question(self._slots(around), 0, aboard))
 
-    def other_than_usual(self, usual: Usual, around: Surroundings, since: int, until: int) -> Floats:
+    def other_than_usual(
+        self, usual: Usual, around: Surroundings, since: int, until: int, amps: Floats | None = None
+    ) -> Floats:
         """Setpoints from an edge on, against surroundings that are other than usual mostly before another edge.
 
         Only between the two is the recursion done anew; after that its values are those of the usual plan, near enough to
         go by, and what the others leave is as it is now. since : where a night begins, and for a timer no session goes on.
+        amps : what the car does until then, else as usual, shape (n_slots,). [A]
         """
         if self.idle:
             return usual.amps
+        runs = usual.runs if amps is None else self._runs(amps)
+        aboard = _before_trips(runs, self._car, since)
+        worth, asked, currents = self._anew(usual, around, since, until, aboard)
+        amps = usual.amps.copy() if amps is None else amps.copy()
+        self._followed(amps, aboard, worth, asked, currents)
+        return amps
+
+    def joined(self, usual: Usual, around: Surroundings, since: int, until: int, loads: Loads) -> tuple[Joined, Floats]:
+        """The car as one of two that are planned together between two edges, and its cautious and mean SoC at the first.
+
+        around : what is left there while the other car does nothing. since : as in `other_than_usual`.
+        """
+        aboard = _before_trips(usual.runs, self._car, since)
+        worth, asked, currents = self._anew(usual, around, since, until, aboard)
+        timed = self._car.control != "managed"
+        joined = Joined(
+            worth=worth,
+            currents=_with_usual(currents, usual.amps[since:until]) if timed else currents,
+            timed=timed,
+            never=_never(asked.slots),
+            may=self._may,
+            slots=asked.slots._replace(own_price=self._alone.own_price, toll=self._alone.toll),
+            pack=self._pack,
+            per_a=loads.per_a,
+            when_on=loads.when_on,
+            usual_a=usual.amps,
+        )
+        return joined, np.array(aboard)
+
+    def _anew(
+        self, usual: Usual, around: Surroundings, since: int, until: int, aboard: tuple[float, float]
+    ) -> tuple[Worth, "_Question", Floats]:
+        """Values, what they answer and at which currents, done anew between two edges."""
         kept = self._levels(usual.asked.slots)
-        aboard = _before_trips(usual, self._car, since)
         asked = self._question(self._slots(around), since, aboard)
         band = reachable(since, aboard[0], *kept.levels, self._alone, self._pack)
-        worth = self._found_anew(kept, usual, asked, (since, until), band)
-        amps = usual.amps.copy()
-        self._followed(amps, aboard, worth, asked, kept.currents)
-        return amps
+        return self._found_anew(kept, usual, asked, (since, until), band), asked, kept.currents
+
+    def _runs(self, amps: Floats) -> tuple[Trajectory, Trajectory]:
+        """What the cautious and the mean car do at setpoints."""
+        car, grid = self._car, self._problem.grid
+        return car.run(amps, car.rate.cautious, grid), car.run(amps, car.rate.mean, grid)
 
     def regret(self, usual: Usual, around: Surroundings, since: int, until: int) -> float:
         """By how much the plan would come to less in better surroundings between two edges, as far as values tell.
@@ -194,7 +246,7 @@ class OneCar:
             return float(_MISSED * np.abs(now.price).max() * more_kwh)
         self._brought_up(kept, usual.asked, down_to=since)
         better = self._found_anew(kept, usual, asked, (since, until), kept.band)
-        aboard = _before_trips(usual, self._car, since)
+        aboard = _before_trips(usual.runs, self._car, since)
         as_usual = self._worth(kept, since, len(usual.amps))
         return max(0.0, start_value(since, *aboard, as_usual) - start_value(since, *aboard, better))
 
@@ -246,7 +298,7 @@ class OneCar:
             slots = slots._replace(
                 wants=np.minimum(slots.wants, most_at_edge), trip_wants=np.minimum(slots.trip_wants, most_before_trip)
             )
-            return _Question(slots, 100 * (float(np.abs(slots.price).max()) + 1.0), slots.need_kwh)
+            return _Question(slots, _never(slots), slots.need_kwh)
         # A wish is for before the trips at its edge; where there are any, the first of them asks for it.
         leaves = np.zeros(len(slots.wishes), dtype=np.bool_)
         leaves[slots.trip_edge] = True
@@ -295,13 +347,25 @@ class OneCar:
         return Timer(worth, currents, asked.dearest, self._may, asked.slots, self._pack)
 
 
-def _before_trips(usual: Usual, car: Car, edge: int) -> tuple[float, float]:
+def _before_trips(runs: tuple[Trajectory, Trajectory], car: Car, edge: int) -> tuple[float, float]:
     """Cautious and mean SoC at an edge before its trips. [kWh]"""
     nth = int(np.searchsorted([departure.taking.edge for departure in car.departures], edge))
     there = nth < len(car.departures) and car.departures[nth].taking.edge == edge
-    runs = (usual.cautious, usual.mean)
     cautious, mean = (float(run.before_leaving_kwh[nth] if there else run.soc_kwh[edge]) for run in runs)
     return cautious, mean
+
+
+def _never(slots: Slots) -> float:
+    """What a missed kWh counts where it counts more than any price. [currency/kWh]"""
+    return 100 * (float(np.abs(slots.price).max()) + 1.0)
+
+
+def _with_usual(currents: Floats, usual_a: Floats) -> Floats:
+    """A timer's currents, those nearest to what it does in the plan so far replaced by that."""
+    currents = currents.copy()
+    for amps in np.unique(usual_a[usual_a > 0]):
+        currents[np.argmin(np.abs(currents - amps))] = amps
+    return currents
 
 
 @dataclass(frozen=True)

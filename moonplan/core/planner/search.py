@@ -7,6 +7,7 @@ seeded generator and counted, so that the same household gives the same plan.
 """
 
 from collections.abc import Iterator, Sequence
+from itertools import combinations
 from random import Random
 
 import numpy as np
@@ -14,6 +15,7 @@ import numpy as np
 from moonplan.core.planner.candidates import Candidate, pinned, surroundings
 from moonplan.core.planner.constraints import sharing_with
 from moonplan.core.planner.here import Held, Here
+from moonplan.core.planner.jointly import jointly_planned, may_be_joined
 from moonplan.core.planner.one_car import Effort
 from moonplan.core.planner.problem import Car, Problem
 from moonplan.core.simulate import Run, runs
@@ -48,21 +50,32 @@ _MOST_RELIEFS = 20
 _LESS = 3
 # How often all nights are planned anew around a change, and not only those near it.
 _WIDELY = 0.3
+# For how many nights two cars are planned together, and which part of what others would pay their values ask for then.
+_NIGHTS_TOGETHER, _TOLLS_TOGETHER = (1, 1, 2), (0.4, 0.6, 0.7, 0.8, 1.0)
 # Which part of what others would pay the first of the cars is asked for.
 _TOLL = (0.2, 1.3)
 
 
 def searched(
-    problem: Problem, best: Candidate, *, tries: int, effort: Effort, contended: Flags | None = None, again: int = 0
+    problem: Problem,
+    best: Candidate,
+    *,
+    tries: int,
+    effort: Effort,
+    together: float = 0.0,
+    contended: Flags | None = None,
+    again: int = 0,
 ) -> Candidate:
     """The best plan that a number of tries lead to from another.
 
-    contended : slots that are looked at more often. again : how often a longer search went over it before, with other tries.
+    together : in which part of the tries two cars are planned together. contended : slots that are looked at more often.
+    again : how often a longer search went over it before, with other tries.
     """
     chance = problem.once(("chance", again), lambda: Random(_SEED + again))
     here = Here(problem, best, effort)
     for _ in range(tries):
-        amps = _another(here, contended, chance)
+        amps = _two_together(here, contended, chance) if together and chance.random() < together else None
+        amps = amps or _another(here, contended, chance)
         if amps is None:
             continue
         here = here.or_better(amps)
@@ -151,6 +164,17 @@ def _another(here: Here, contended: Flags | None, chance: Random) -> list[Floats
     for i in cars[:-1]:
         amps[i] = here.planned(amps, i, nights)
     return amps
+
+
+def _two_together(here: Here, contended: Flags | None, chance: Random) -> list[Floats] | None:
+    """Two cars planned together for some nights; None where no two share what both can have."""
+    amps = here.plan.amps
+    first, past, inside = _some_nights(here, contended, chance, _NIGHTS_TOGETHER)
+    cars = chance.sample(range(len(amps)), len(amps))
+    if chance.random() < _CHARGING_THERE:
+        cars = sorted(cars, key=lambda i: not (amps[i][inside] > 0).any())
+    pair = next((pair for pair in combinations(cars, 2) if may_be_joined(here, pair)), None)
+    return pair and jointly_planned(here, pair, (first, past), toll=chance.choice(_TOLLS_TOGETHER))
 
 
 def _some_time_else(here: Here, i: int, nights: Flags, chance: Random) -> Held | None:
