@@ -14,6 +14,7 @@ from moonplan.core.planner.here import Here
 from moonplan.core.planner.jointly import jointly_planned, may_be_joined
 from moonplan.core.planner.one_car import FINE
 from moonplan.core.planner.problem import Problem, build
+from moonplan.core.planner.search import searched
 from moonplan.core.timegrid import Floats
 from tests.core.factories import LOSSLESS, a_car, a_circuit, a_household, a_lead
 
@@ -29,14 +30,14 @@ def prices(from_hour: int, *of_hours: float) -> list[list[Any]]:
     ]
 
 
-def two_cars(heron: dict[str, Any], wren: dict[str, Any], **changes: Any) -> Problem:
+def two_cars(heron: dict[str, Any], wren: dict[str, Any], wren_lead: str = "second", **changes: Any) -> Problem:
     """Heron and Wren on one circuit that has enough for one of them at a time; hourly slots."""
     document: dict[str, Any] = {
         "slot_minutes": 60,
         "leads": [a_lead(steps_a=[16]), a_lead(id="second", steps_a=[16])],
         "circuits": [a_circuit(sharing="none")],
-        "vehicles": [a_car(reserve_pct=0, **heron), a_car(id="wren", lead="second", reserve_pct=0, **wren)],
-        "rates": [LOSSLESS, LOSSLESS | {"vehicle": "wren", "lead": "second"}],
+        "vehicles": [a_car(reserve_pct=0, **heron), a_car(id="wren", lead=wren_lead, reserve_pct=0, **wren)],
+        "rates": [LOSSLESS, LOSSLESS | {"vehicle": "wren", "lead": wren_lead}],
     }
     return with_habits(build(a_household(**document | changes)))
 
@@ -74,6 +75,27 @@ def test_a_car_gives_up_a_cheap_hour_that_is_worth_more_to_the_other():
 
     assert [hours_of(amps) for amps in together] == [[5], [4]]
     assert candidate(problem, together).outcome.cost == pytest.approx(AN_HOUR_KWH * (0.12 + 0.10))
+
+
+def test_a_search_in_which_two_are_planned_together_finds_it_at_once_and_else_tries_what_it_can():
+    # The same on a circuit that both share, and then on one lead, which is changed over at midnight by somebody who is up:
+    # nobody can be planned together there, and the search goes on by other tries.
+    cars = (
+        {"soc_pct": 20, "end_pct": pct(1), "plug_in_hours": ["22:00", "00:00"]},
+        {"soc_pct": 20, "end_pct": pct(1), "plug_in_hours": ["21:00", "23:00"]},
+    )
+    awake = {"bedtime": "01:00", "wake": "05:00"}
+    tariff = {"default_price": 0.40, "export_price": 0, "series": prices(18, *[0.40] * 4, 0.10, 0.12, *[0.40] * 14)}
+    on_a_circuit = at_hours(two_cars(*cars, tariff=tariff), {4: 16.0}, {3: 16.0})
+    one_lead = two_cars(*cars, tariff=tariff, leads=[a_lead(steps_a=[16])], wren_lead="unit", **awake)
+    on_a_lead = at_hours(one_lead, {4: 16.0}, {3: 16.0})
+
+    found = searched(on_a_circuit.problem, on_a_circuit.plan, tries=1, effort=FINE, together=1.0)
+    by_other_tries = searched(on_a_lead.problem, on_a_lead.plan, tries=20, effort=FINE, together=1.0)
+
+    assert not may_be_joined(on_a_lead, (0, 1))
+    for plan in (found, by_other_tries):
+        assert plan.outcome.cost == pytest.approx(AN_HOUR_KWH * (0.12 + 0.10))
 
 
 def test_a_car_goes_on_anew_after_the_nights_in_which_it_gave_way():
