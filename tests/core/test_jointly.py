@@ -11,7 +11,7 @@ from moonplan.core.planner.candidates import Candidate, candidate, pinned, plann
 from moonplan.core.planner.constraints import broken_rules
 from moonplan.core.planner.habits import with_habits
 from moonplan.core.planner.here import Here
-from moonplan.core.planner.jointly import jointly_planned, may_be_joined
+from moonplan.core.planner.jointly import _gone_on, jointly_planned, may_be_joined
 from moonplan.core.planner.one_car import FINE
 from moonplan.core.planner.problem import Problem, build
 from moonplan.core.planner.search import searched
@@ -123,8 +123,13 @@ def test_a_car_goes_on_anew_after_the_nights_in_which_it_gave_way():
     assert here.plan.outcome.short_kwh == 0
 
     together = jointly_planned(here, (0, 1), (0, 1), toll=0.0)
+    next_noon = here.problem.grid.night_edges[1]
+    gave_way = _gone_on(here, [np.zeros(problem.grid.n_slots), here.plan.amps[1]], 0, next_noon)
+    did_not = _gone_on(here, list(here.plan.amps), 0, next_noon)
 
     assert [hours_of(amps) for amps in together] == [[28], [4]]
+    assert hours_of(gave_way) == [28]
+    assert did_not is here.plan.amps[0]
 
 
 @pytest.mark.parametrize(

@@ -33,8 +33,8 @@ _FEW_CARS, _SLOTS_FINELY = 2, 4_000
 _SLOTS_SHIFTED = 700
 # How many small moves a car has, soon and thoroughly.
 _FEW_MOVES, _MANY_MOVES = 20, 150
-# In which part of a search's tries two cars are planned together: soon where there are but two, and in a longer one.
-_TOGETHER_SOON, _TOGETHER = 0.15, 0.3
+# In which part of a longer search's tries two cars are planned together.
+_TOGETHER = 0.3
 
 
 class _Long(NamedTuple):
@@ -64,8 +64,8 @@ def plan_together(problem: Problem, like: Sequence[Floats] | None = None) -> Can
     cars, nights = _size(problem)
     tries, contended = _tries(problem, _SOON * cars**2 * nights, _SLOTS_SOON), contended_slots(problem, alone.amps)
     best = _better(missing_least(problem), known)
-    closely, together = (FINE, _TOGETHER_SOON) if cars <= _FEW_CARS else (FINE_OF_MANY, 0.0)
-    best = searched(problem, best, tries=tries, effort=COARSE, together=together, contended=contended)
+    best = searched(problem, best, tries=tries, effort=COARSE, contended=contended)
+    closely = FINE if cars <= _FEW_CARS else FINE_OF_MANY
     anew = set_anew(problem, _replanned(problem, best, closely))
     return _better(improved(problem, anew, moves=_FEW_MOVES), best)
 
