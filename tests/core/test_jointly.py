@@ -11,7 +11,7 @@ from moonplan.core.planner.candidates import Candidate, candidate, pinned, plann
 from moonplan.core.planner.constraints import broken_rules
 from moonplan.core.planner.habits import with_habits
 from moonplan.core.planner.here import Here
-from moonplan.core.planner.jointly import _gone_on, jointly_planned, may_be_joined
+from moonplan.core.planner.jointly import _gone_on, _together, jointly_planned, may_be_joined
 from moonplan.core.planner.one_car import FINE
 from moonplan.core.planner.problem import Problem, build
 from moonplan.core.planner.search import searched
@@ -78,8 +78,8 @@ def test_a_car_gives_up_a_cheap_hour_that_is_worth_more_to_the_other():
 
 
 def test_a_search_in_which_two_are_planned_together_finds_it_at_once_and_else_tries_what_it_can():
-    # The same on a circuit that both share, and then on one lead, which is changed over at midnight by somebody who is up:
-    # nobody can be planned together there, and the search goes on by other tries.
+    # The same on a circuit that both share, and then on one lead, which somebody who is still up changes over at 23:00: two
+    # cars on that cannot be planned together, and the search goes on by other tries.
     cars = (
         {"soc_pct": 20, "end_pct": pct(1), "plug_in_hours": ["22:00", "00:00"]},
         {"soc_pct": 20, "end_pct": pct(1), "plug_in_hours": ["21:00", "23:00"]},
@@ -141,8 +141,8 @@ def test_a_night_of_two_cars_is_as_good_as_the_best_of_all_ways_to_share_it(seed
     # is looked for. Sessions cost something, and what the prices are is by chance.
     chance = random.Random(seed)
     problem = two_cars(
-        {"soc_pct": 20, "end_pct": pct(chance.randint(2, 3)), "plug_in_hours": ["21:00", "05:00"]},
-        {"soc_pct": 20, "end_pct": pct(chance.randint(2, 4)), "plug_in_hours": ["22:00", "06:00"]},
+        {"soc_pct": 20, "end_pct": pct(chance.randint(2, 3)), "plug_in_hours": ["21:00", "05:00"], "control": heron},
+        {"soc_pct": 20, "end_pct": pct(chance.randint(2, 4)), "plug_in_hours": ["22:00", "06:00"], "control": wren},
         leads=[a_lead(steps_a=[16], control=heron), a_lead(id="second", steps_a=[16], control=wren)],
         start_price=0.05,
         bedtime="23:00",
@@ -154,6 +154,7 @@ def test_a_night_of_two_cars_is_as_good_as_the_best_of_all_ways_to_share_it(seed
         },
     )
 
+    assert [car.control for car in problem.cars] == [heron, wren]
     best = _best_of_all(problem, list(range(3, 12)))
     amps = [pinned(car) for car in problem.cars]
     for i in (0, 1):
@@ -178,6 +179,24 @@ def _best_of_all(problem: Problem, slots: list[int]) -> Candidate:
             found = one
     assert found is not None
     return found
+
+
+def test_a_car_by_hand_is_not_stopped_while_everybody_sleeps():
+    # Heron needs two hours, and 22:00 to midnight would be cheap; but from 23:00 to 04:00 nobody is up to stop it, and until
+    # then four hours at 0.40 would follow. So it starts at 04:00.
+    problem = two_cars(
+        {"soc_pct": 20, "end_pct": pct(2), "plug_in_hours": ["22:00", "06:00"], "control": "hand"},
+        {"soc_pct": 20, "end_pct": 0},
+        leads=[a_lead(steps_a=[16], control="hand"), a_lead(id="second", steps_a=[16])],
+        bedtime="23:00",
+        wake="04:00",
+        tariff={"default_price": 0.40, "export_price": 0, "series": prices(18, *[0.40] * 4, 0.10, 0.10, *[0.40] * 13)},
+    )
+    here = at_hours(problem, {10: 16.0, 11: 16.0}, {})
+
+    heron, wren = _together(here, (0, 1), 0, problem.grid.n_slots, 0.0)
+
+    assert (hours_of(heron), hours_of(wren)) == ([10, 11], [])
 
 
 def test_own_sun_goes_to_the_car_that_has_no_cheap_night():
@@ -235,8 +254,12 @@ def test_a_pinned_session_stays_and_around_it_the_other_car_gives_way():
         (False, {"leads": [a_lead(steps_a=[16])], "wren": {"lead": "unit"}}),
         (False, {"circuits": [a_circuit(), a_circuit(id="shed")], "supply": WIDE}),
         (False, {"wren": {"ceiling_a": 4}}),
+        (
+            False,
+            {"wren": {"ceiling_a": 4}, "solar_kw": [["2026-01-15T10:00:00+01:00", 3.0], ["2026-01-15T11:00:00+01:00", 0.0]]},
+        ),
     ],
-    ids=["a circuit", "a lead, which only one can have", "nothing but a wide supply", "one that cannot charge"],
+    ids=["a circuit", "a lead, which one can have", "nothing but a wide supply", "one cannot charge", "nor from own sun"],
 )
 def test_two_cars_are_planned_together_where_both_can_have_of_what_they_share(joined: bool, changes: dict[str, Any]):
     circuits = changes.get("circuits", [a_circuit()])
@@ -246,6 +269,7 @@ def test_two_cars_are_planned_together_where_both_can_have_of_what_they_share(jo
         "circuits": circuits,
         "leads": changes.get("leads", [a_lead(steps_a=[16]), second]),
         "supply": changes.get("supply", WIDE | {"rating_a": 25}),
+        "solar_kw": changes.get("solar_kw", []),
     }
     cars = [a_car(soc_pct=20, end_pct=40), a_car(id="wren", **{"lead": "second"} | wren)]
     problem = with_habits(build(a_household(vehicles=cars, rates=[LOSSLESS], **document)))

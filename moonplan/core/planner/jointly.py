@@ -14,14 +14,13 @@ from moonplan.core.planner.constraints import (
 from moonplan.core.planner.here import Here, other_between
 from moonplan.core.planner.joint_ways import Shared, joint_amps
 from moonplan.core.planner.one_car import Loads, nothing_left
-from moonplan.core.planner.problem import Problem
+from moonplan.core.planner.problem import CONTROLS, Problem
 from moonplan.core.timegrid import Floats
 
 # How many ways of both cars are followed side by side.
 _WIDTH = 64
 # By how much what is aboard may be other than usual so that a car goes on as usual. [kWh]
 _SAME_KWH = 1e-6
-_CONTROLS = ("managed", "timer", "hand")
 
 
 def may_be_joined(here: Here, pair: tuple[int, int]) -> bool:
@@ -47,7 +46,7 @@ def jointly_planned(here: Here, pair: tuple[int, int], nights: tuple[int, int], 
     for i in pair:
         amps[i] = _gone_on(here, amps, i, until)
     around = edges.index(since), min(len(edges) - 1, nights[1] + 1)
-    for i in sorted(range(len(amps)), key=lambda i: _CONTROLS.index(problem.cars[i].control)):
+    for i in sorted(range(len(amps)), key=lambda i: CONTROLS.index(problem.cars[i].control)):
         amps[i] = here.planned(amps, i, around)
     return amps
 

@@ -32,7 +32,7 @@ _KEPT_LATELY = 1000
 # How many runs of a car are kept: about twenty kilobytes each for a week.
 _RUNS_KEPT = 200
 
-_CONTROLS: tuple[Control, ...] = ("managed", "timer", "hand")
+CONTROLS: tuple[Control, ...] = ("managed", "timer", "hand")
 
 
 @dataclass(frozen=True, slots=True)
@@ -287,7 +287,7 @@ def end_of(household: Household) -> datetime:
 
 def control_of(vehicle: Vehicle, lead: Lead) -> Control:
     """The better of what car and lead can carry out."""
-    return min(vehicle.control, lead.control, key=_CONTROLS.index)
+    return min(vehicle.control, lead.control, key=CONTROLS.index)
 
 
 def _car(h: Household, vehicle: Vehicle, grid: Grid) -> Car:

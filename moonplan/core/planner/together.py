@@ -15,13 +15,12 @@ from moonplan.core.planner.constraints import broken_alone, broken_rules
 from moonplan.core.planner.currents_anew import set_anew
 from moonplan.core.planner.moves import improved, paired
 from moonplan.core.planner.one_car import CLOSER, COARSE, FINE, FINE_OF_MANY, FINEST, Effort
-from moonplan.core.planner.problem import Problem
+from moonplan.core.planner.problem import CONTROLS, Problem
 from moonplan.core.planner.search import contended_slots, relieved, searched, shifted, swept
 from moonplan.core.timegrid import Floats
 
 _ROUNDS = 3
 _MOST_ORDERS = 6
-_CONTROLS = ("hand", "timer", "managed")
 # How many tries a search has for each pair of cars and night, soon.
 _SOON = 0.7
 # How many slots of cars a search plans anew in all, soon and thoroughly: so many at the least, for few nights need more
@@ -203,7 +202,7 @@ def _orders(problem: Problem) -> list[tuple[int, ...]]:
         departures = problem.cars[i].departures
         return departures[0].taking.at_s if departures else float("inf")
 
-    least_free = tuple(sorted(listed, key=lambda i: _CONTROLS.index(problem.cars[i].control)))
+    least_free = tuple(sorted(listed, key=lambda i: -CONTROLS.index(problem.cars[i].control)))
     return list(dict.fromkeys([least_free, tuple(sorted(listed, key=first_leave)), listed, listed[::-1]]))
 
 
