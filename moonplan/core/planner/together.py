@@ -32,20 +32,20 @@ _FEW_CARS, _SLOTS_FINELY = 2, 4_000
 _SLOTS_SHIFTED = 700
 # How many small moves a car has, soon and thoroughly.
 _FEW_MOVES, _MANY_MOVES = 20, 150
-# In which part of a longer search's tries two cars are planned together.
-_TOGETHER = 0.3
 
 
 class _Long(NamedTuple):
-    """How closely a longer search plans, and how many tries it has for each pair of cars and night, first and once more."""
+    """How closely a longer search plans, how many tries it has for each pair of cars and night, first and once more, and in
+    which part of them two cars are planned together."""
 
     effort: Effort
     thoroughly: float
     again: float
+    together: float
 
 
 # Two cars are soon as good as they can be at little effort; of more the next try is worth more than a closer one.
-_LONG_OF_FEW, _LONG_OF_MANY = _Long(CLOSER, 2.0, 0.5), _Long(COARSE, 3.5, 1.5)
+_LONG_OF_FEW, _LONG_OF_MANY = _Long(CLOSER, 2.0, 0.5, 0.0), _Long(COARSE, 3.5, 1.5, 0.3)
 
 
 def plan_together(problem: Problem, like: Sequence[Floats] | None = None) -> Candidate:
@@ -90,7 +90,7 @@ def refined(problem: Problem, found: Candidate, *, again: int = 0) -> Candidate:
             tries = _tries(problem, part * cars**2 * nights, _SLOTS_THOROUGHLY)
             best = relieved(problem, best, alone, effort=long.effort)
             best = searched(
-                problem, best, tries=tries, effort=long.effort, together=_TOGETHER, contended=contended, again=again
+                problem, best, tries=tries, effort=long.effort, together=long.together, contended=contended, again=again
             )
             best = swept(problem, _settled(problem, best, FINE if small else FINE_OF_MANY), effort=CLOSER)
         if cars * problem.grid.n_slots <= _SLOTS_SHIFTED:
