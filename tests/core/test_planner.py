@@ -59,6 +59,7 @@ def is_as_good(made: Plan, best: Outcome) -> None:
     tolerance = max(GOOD * abs(best.value), 0.05 * made.problem.household.tariff.default_price)
     assert made.outcome.short_kwh == pytest.approx(best.short_kwh, abs=1e-4)
     assert made.outcome.value <= best.value + tolerance
+    assert bound(made.problem, best, steps=4) <= best.value + 1e-6
 
 
 # --- nights worked out by hand -----------------------------------------------------------------------------------------
@@ -98,11 +99,27 @@ def test_a_shortage_is_told_in_kwh_with_the_time_it_would_be_ready():
 
     ready = made.outcome.cars[0].departures[0]
     assert ready.short_kwh == pytest.approx(20 - 3 * 3.68)
-    # 20 kWh at 3.68 kW take 5 h 26 min from 18:00.
     told = document(made)["vehicles"][0]["departures"][0]
     # 20 kWh at 3.68 kW take 5 h 26 min from 18:00.
     assert told["ready_at"].startswith("2026-01-14T23:26")
     assert told["short_km"] == pytest.approx((20 - 11.04) / 0.2, abs=0.01)
+
+
+def test_a_trip_that_empties_the_battery_leaves_nothing_to_charge_for_before_it():
+    # 18 kWh at 06:00 on Friday, all of 18, and the trip takes 24. Back at 11:00 the car wants 12 at noon and gets 3.04:
+    # neither more nor sooner aboard on Thursday would help. 9 kWh at 0.10 and 3.04 at 0.30, and nothing dear before.
+    made = planned(
+        horizon_nights=2,
+        slot_minutes=15,
+        rates=[LOSSLESS | {"efficiency": 0.83, "overhead_kw": 0.01, "cautious": {"efficiency": 0.83, "overhead_kw": 0.01}}],
+        vehicles=[a_car(usable_kwh=18, soc_pct=50, end_pct=66)],
+        trips=[a_trip("2026-01-16T06:00:00+01:00", "2026-01-16T11:00:00+01:00", 120)],
+    )
+
+    gained_kw = 0.83 * 3.68 - 0.01
+    assert [round(one.short_kwh, 3) for one in made.outcome.cars[0].departures] == [0]
+    assert made.outcome.short_kwh == pytest.approx(0.66 * 18 - gained_kw)
+    assert made.outcome.cost == pytest.approx(9 / gained_kw * 3.68 * 0.10 + 3.68 * 0.30, rel=0.01)
 
 
 def test_the_limit_rises_for_a_long_trip_and_falls_back():

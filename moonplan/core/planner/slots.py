@@ -261,7 +261,7 @@ def _least_before(amps: float, wanted: float, slot: Slot, pack: Pack) -> float:
     low, high = 0.0, wanted
     _, after, _ = charged(amps, 0.0, 0.0, slot, pack)
     plain = wanted - after
-    if plain <= 0:
+    if plain <= NOTHING:
         return 0.0
     _, after, _ = charged(amps, plain, plain, slot, pack)
     if wanted - NOTHING <= after <= wanted + NOTHING:
@@ -291,7 +291,8 @@ def needs(slots: Slots, pack: Pack) -> tuple[Floats, Floats]:
         need[t] = max(need[t], slots.wants[t])
         after_trips[t] = need[t]
         while nth >= 0 and slots.trip_edge[nth] == t:
-            after = need[t] + slots.trip_kwh[nth] if need[t] > 0 else 0.0
+            # A trip that empties the battery leaves nothing to need; a rounding error is no need.
+            after = need[t] + slots.trip_kwh[nth] if need[t] > NOTHING else 0.0
             need[t] = max(after, slots.trip_wants[nth])
             nth -= 1
     return need, after_trips
