@@ -6,10 +6,11 @@ from typing import NamedTuple
 
 import numpy as np
 
+from moonplan.core.planner.outcome import Wanted
 from moonplan.core.planner.problem import Car, Problem
 from moonplan.core.planner.programme import Columns, Programme
 from moonplan.core.rates import Rate
-from moonplan.core.simulate import NOTHING_KWH, Run, Trajectory, runs
+from moonplan.core.simulate import NOTHING_KWH, Run, runs
 from moonplan.core.timegrid import Floats
 
 
@@ -30,18 +31,6 @@ class At(NamedTuple):
     trip: int
     level: Level
     now_kwh: float
-
-
-class Wanted(NamedTuple):
-    """What is wanted aboard at an edge, after its trips or just before one of them (−1 for none). [kWh]"""
-
-    edge: int
-    trip: int
-    kwh: float
-
-    def aboard(self, run: Trajectory) -> float:
-        """What is aboard then. [kWh]"""
-        return float(run.soc_kwh[self.edge] if self.trip < 0 else run.before_leaving_kwh[self.trip])
 
 
 class Drawn(NamedTuple):

@@ -8,43 +8,62 @@ by the one unit that rounding can be out. The prices are sharpened by subgradien
 """
 
 from collections.abc import Sequence
-from itertools import zip_longest
 from typing import NamedTuple
 
 import numpy as np
 
-from moonplan.core.planner.bound_currents import currents_of, most_current
+from moonplan.core.planner.bound_currents import currents_of
 from moonplan.core.planner.bound_recursion import Alone, least
 from moonplan.core.planner.bound_stories import Stories, one_story, parts, stories_of
-from moonplan.core.planner.constraints import may_end, may_start
+from moonplan.core.planner.constraints import may_end, may_start, most_alone
 from moonplan.core.planner.guide import shared_prices
-from moonplan.core.planner.outcome import Outcome, asked_of, car_outcome
-from moonplan.core.planner.problem import Car, Problem, Wish
+from moonplan.core.planner.one_car import needed
+from moonplan.core.planner.outcome import UNWISHED_DIGITS, Outcome, car_outcome, wanted_of
+from moonplan.core.planner.problem import Car, Problem
 from moonplan.core.planner.sharing import SharedPrices
 from moonplan.core.rates import Rate
 from moonplan.core.simulate import Trajectory
 from moonplan.core.timegrid import Counts, Flags, Floats
 
-# Units to a slot's gain: for the figure that is given, and while the prices are sharpened.
-_UNITS_PER_SLOT = 160
-_COARSE_UNITS = 8
+# Units to a slot's gain, and windows that a continuous timer's currents are cut into: for the figure that is given, and
+# while the prices are sharpened.
+_UNITS_PER_SLOT, _COARSE_UNITS = 160, 8
+_WINDOWS, _COARSE_WINDOWS = 6, 3
 _MOST_AHEAD = 1.6
-_MOST_STATES = 1_500_000
+# Slots times totals at most, of all cars together, as far as their current may change, and where they charge in sessions.
+_MOST_STATES, _MOST_OF_SESSIONS = 6_000_000, 3_000_000
 # At which prices of a missed kWh the prices of what is shared are looked for, in times of the dearest.
 _MISSED_TIMES = (0.3, 0.5, 0.8, 1.2, 2.5)
 # Which parts of the prices of what is shared, and of own sun, are tried at first: without its yes-or-no choices a car could
 # take sun at less than its least current, and sun is worth much more then than it is.
 _PARTS = (1.0, 0.5, 0.0)
+# What cars together may miss besides what each misses for certain, so that no price of it is looked for. [kWh]
+_OPEN_KWH = 1e-3
 _NOTHING = 1e-9
 
 
 class _Missed(NamedTuple):
-    """What is missed in all, what each car misses of each that is asked of it however it charges, shapes (n_asked,), and
-    what is left of all besides. [kWh]"""
+    """What is missed of what is asked, and of what habits wish. [kWh]
 
-    kwh: float
+    surely_kwh : of each that is asked of each car, however it charges, shapes (n_asked,). besides_kwh : all that is missed
+        of what is asked besides. may_miss_kwh : what each car may miss of each that is wanted, shapes (n_wanted,).
+    kwh : at most all that is missed, of a wish and what is asked at its edge only the wish, which is more.
+    open : whether any car may miss more than it does for certain.
+    """
+
     surely_kwh: tuple[Floats, ...]
     besides_kwh: float
+    may_miss_kwh: tuple[Floats, ...]
+    kwh: float
+    open: bool
+
+
+class _Uncharged(NamedTuple):
+    """SoC of a car without what it charges, at the most, before and after the trips at each edge, shapes (n_slots + 1,),
+    which may be negative. [kWh]"""
+
+    before_kwh: Floats
+    after_kwh: Floats
 
 
 def bound(problem: Problem, found: Outcome, *, steps: int) -> float:
@@ -76,8 +95,32 @@ def bound(problem: Problem, found: Outcome, *, steps: int) -> float:
 
 
 def _missed_by_all(problem: Problem, found: Outcome) -> _Missed:
-    surely = tuple(car_outcome(problem, car, most_current(car)).shorts_kwh for car in problem.cars)
-    return _Missed(found.short_kwh, surely, max(0.0, found.short_kwh - sum(float(one.sum()) for one in surely)) + 1e-5)
+    at_most = [car_outcome(problem, car, most_alone(problem, i)) for i, car in enumerate(problem.cars)]
+    besides = (
+        max(0.0, found.short_kwh - sum(one.short_kwh for one in at_most)),
+        max(0.0, found.unwished_kwh - sum(sum(one.unwished_kwh) for one in at_most)),
+    )
+    slack_kwh, unwished_slack_kwh = besides[0] + 1e-5, besides[1] + 10.0**-UNWISHED_DIGITS
+    may_miss = [
+        np.concatenate([one.shorts_kwh + slack_kwh, np.array(one.unwished_kwh) + unwished_slack_kwh]) for one in at_most
+    ]
+    apart = [_apart_from_wishes(problem, car, len(one.shorts_kwh)) for car, one in zip(problem.cars, at_most, strict=True)]
+    surely_within = sum(float(one.shorts_kwh[~alone].sum()) for one, alone in zip(at_most, apart, strict=True))
+    may_miss_apart = sum(float(may[: len(alone)][alone].sum()) for may, alone in zip(may_miss, apart, strict=True))
+    return _Missed(
+        tuple(one.shorts_kwh for one in at_most),
+        slack_kwh,
+        tuple(may_miss),
+        found.unwished_kwh + min(found.short_kwh - surely_within, may_miss_apart),
+        max(besides) > _OPEN_KWH,
+    )
+
+
+def _apart_from_wishes(problem: Problem, car: Car, n_asked: int) -> Flags:
+    """Of each that is asked of a car, whether its habit does not wish for at least as much then, shape (n_asked,)."""
+    wanted = wanted_of(problem, car)
+    wishes = {(one.edge, one.trip): one.kwh for one in wanted[n_asked:]}
+    return np.array([wishes.get((one.edge, one.trip), 0.0) < one.kwh for one in wanted[:n_asked]], dtype=np.bool_)
 
 
 def _first_prices(problem: Problem, missed: _Missed, cars: Sequence[Sequence["_Car"]]) -> tuple[SharedPrices, float]:
@@ -87,7 +130,7 @@ def _first_prices(problem: Problem, missed: _Missed, cars: Sequence[Sequence["_C
         return _least_together(cars, prices, missed, missed_price)[0]
 
     tried = [(shared_prices(problem), 0.0)]
-    if missed.kwh:
+    if missed.open:
         dearest = float(np.abs(problem.prices.price).max(initial=0.0)) + 0.01
         tried = [(shared_prices(problem, short_price=times * dearest), times * dearest) for times in _MISSED_TIMES]
     prices, missed_price = max(tried, key=lambda one: told(*one)) if len(tried) > 1 else tried[0]
@@ -119,11 +162,13 @@ class _Car:
         self.problem, self.car, self.rate = problem, problem.cars[i], rate
         car, self.hours, n = self.car, problem.grid.hours, problem.grid.n_slots
         self.kw_per_a = car.intake.volts * car.intake.phases / 1000
-        currents = currents_of(car)
-        most_a, pinned = currents.most_a, ~np.isnan(car.pinned_a)
+        most_a, pinned = most_alone(problem, i), ~np.isnan(car.pinned_a)
+        coarse = units_per_slot <= _COARSE_UNITS
+        currents = currents_of(car, most_a, _COARSE_WINDOWS if coarse else _WINDOWS)
         gains_kwh = np.array([rate.battery_kw(car.intake.wall_kw(a)) * self.hours if a > 0 else 0.0 for a in most_a])
         full = float(gains_kwh.max(initial=0.0))
         self.idle = full <= _NOTHING
+        self.most_a = most_a
         self.tells = True
         if self.idle:
             return
@@ -132,25 +177,25 @@ class _Car:
         least_part, most_part = parts(car, most_a)
         least_base, base = _uncharged(car, at_most, missed.surely_kwh[i], missed.besides_kwh)
         least_before, before = (np.concatenate([[car.soc_kwh], one[:-1]]) for one in (least_base, base))
-        end = may_end(problem, car) | pinned
+        uncharged, end = _Uncharged(before, base), may_end(problem, car) | pinned
         if least_part < 1:
             # The mean car may have less aboard than the cautious one: it is emptied where that is not, and a session ends
             # since that is full.
             base, end = np.full(n + 1, car.soc_kwh), np.ones(n, dtype=np.bool_)
-        unit = _unit_kwh(
-            full, float((np.maximum(at_most.soc_kwh[1:], at_most.soc_kwh[:-1]) - before[:-1]).max()), n, units_per_slot
-        )
+        range_kwh = float((np.maximum(at_most.soc_kwh[1:], at_most.soc_kwh[:-1]) - before[:-1]).max())
+        most_states = _MOST_STATES if car.control == "managed" else _MOST_OF_SESSIONS
+        unit = _unit_kwh(full, range_kwh, most_states // (n * len(problem.cars)), units_per_slot)
         if rate is car.rate.cautious:
             least_part, most_part = 1.0, 1.0
         stories = stories_of(car, before, least_before) if most_part < 1 else one_story(car)
-        wishes = () if any(one.unwished_kwh for one in found.cars) else car.wishes
-        may_miss_kwh = missed.surely_kwh[i] + missed.besides_kwh
-        asks, must_have = _asks(problem, car, wishes, before, may_miss_kwh, stories, least_part, most_part)
+        asks, must_have = _asks(
+            problem, car, most_a, uncharged, missed.may_miss_kwh[i].tolist(), stories, (least_part, most_part)
+        )
         high = np.ceil(gains_kwh / unit - 1e-6).astype(np.int64)
-        asked, needed, wanted = _in_units(asks, must_have, unit, stories.of_slot)
+        asked, must, wanted = _in_units(asks, must_have, unit, stories.of_slot)
         story_of = stories.of_slot
-        if units_per_slot <= _COARSE_UNITS:
-            asked, needed, story_of = _weakest(asked, story_of)[None], wanted[None].copy(), np.zeros_like(story_of)
+        if coarse:
+            asked, must, story_of = _weakest(asked, story_of)[None], wanted[None].copy(), np.zeros_like(story_of)
         can_kwh = np.maximum(0.0, at_most.soc_kwh - least_base)
         wanted, most = _least_and_most(wanted, high, np.ceil(can_kwh / unit).astype(np.int64) + 2)
         mean_least, mean_most = currents.mean_parts(car, rate)
@@ -171,6 +216,8 @@ class _Car:
             sun_units=np.zeros(n, dtype=np.int64),
             beyond_unit=zeros,
             beyond_slot=zeros,
+            bend=zeros,
+            sun_saves=zeros,
             must=pinned,
             price=zeros,
             mean=car.rate.mean.efficiency,
@@ -191,7 +238,7 @@ class _Car:
             most=most,
             story_of=story_of,
             full_from=np.floor(np.minimum((stories.full_kwh - before[1:]) / unit, 1e9) + 1e-6).astype(np.int64) - 1,
-            needed=needed,
+            needed=must,
             asked=asked,
             per_missed=0.0,
             start=_may_begin(problem, car),
@@ -214,30 +261,35 @@ class _Car:
         per_a, per_slot = prices.of_car(i)
         a_kwh, efficiency = per_a / (self.kw_per_a * self.hours), self.rate.efficiency
         unit_kwh = self.alone.unit_kwh / efficiency
-        # Rounding to whole units may not make a bend dearer: own sun is taken to reach to the next whole unit.
-        sun_units = np.maximum(0, np.ceil((prices.surplus_kwh - self.overhead_kwh) / unit_kwh - 1e-9))
-        sun_kwh = np.where(sun_units > 0, sun_units * unit_kwh + self.overhead_kwh, prices.surplus_kwh)
+        sun = np.maximum(-1.0, (prices.surplus_kwh - self.overhead_kwh) / unit_kwh)
+        last = np.where(sun >= 0, np.floor(sun + 1e-9), -1.0)
+        # Rounding to whole units may not make a bend dearer: between those around it the straight line through it counts.
+        part = np.clip(sun - last, 0.0, 1.0)
+        bend = np.where(last >= 0, part * (1 - part) * (prices.high - prices.sun) * unit_kwh, 0.0)
+        sun_saves = (prices.high - prices.sun) * prices.surplus_kwh
         alone = self.alone._replace(
             per_unit=(prices.sun + a_kwh) * unit_kwh,
             per_slot=(prices.sun + a_kwh) * self.overhead_kwh + per_slot,
-            sun_units=sun_units.astype(np.int64),
+            sun_units=last.astype(np.int64),
             beyond_unit=(prices.high + a_kwh) * unit_kwh,
-            beyond_slot=(prices.high + a_kwh) * self.overhead_kwh + per_slot - (prices.high - prices.sun) * sun_kwh,
+            beyond_slot=(prices.high + a_kwh) * self.overhead_kwh + per_slot - sun_saves,
+            bend=bend,
+            sun_saves=sun_saves,
             price=prices.sun,
             per_missed=missed_price * self.missed_part * self.alone.unit_kwh,
         )
         value, gained = least(alone)
         battery_kw = np.maximum(0, gained) * self.alone.unit_kwh / self.hours
         amps = (battery_kw + self.rate.overhead_kw) / efficiency / self.kw_per_a
-        return float(value) - self.care_spared, np.where(gained >= 0, np.minimum(amps, self.car.limit_a), 0.0)
+        return float(value) - self.care_spared, np.where(gained >= 0, np.minimum(amps, self.most_a), 0.0)
 
 
-def _unit_kwh(full_kwh: float, range_kwh: float, n_slots: int, units_per_slot: int) -> float:
-    """A part of a slot's gain at the most, larger where slots and totals together would be too many. [kWh]
+def _unit_kwh(full_kwh: float, range_kwh: float, most_totals: int, units_per_slot: int) -> float:
+    """A part of a slot's gain at the most, larger where there would be too many totals. [kWh]
 
     range_kwh : from nothing charged to as much as can be.
     """
-    fits = full_kwh / max(range_kwh / (_MOST_STATES // n_slots), 1e-9)
+    fits = full_kwh / max(range_kwh / most_totals, 1e-9)
     return full_kwh / max(2, int(min(units_per_slot, fits)))
 
 
@@ -277,28 +329,33 @@ def _uncharged(car: Car, at_most: Trajectory, surely_kwh: Floats, besides_kwh: f
 def _asks(
     problem: Problem,
     car: Car,
-    wishes: Sequence[Wish],
-    before: Floats,
-    may_miss_kwh: Floats,
+    most_a: Floats,
+    uncharged: _Uncharged,
+    may_miss_kwh: Sequence[float],
     stories: Stories,
-    least_part: float,
-    most_part: float,
+    parts: tuple[float, float],
 ) -> tuple[Floats, Floats]:
     """What is asked to have been charged at each edge, in each story, and what must have been, shapes (n_stories,
     n_slots + 1). [kWh]
 
-    before : SoC without any charge. may_miss_kwh : of each that is asked, in the order of `Asked`.
+    Where nothing more may be missed, what must be aboard later is only to be had with so much aboard before.
+
+    most_a : the most current of each slot, shape (n_slots,). [A] may_miss_kwh : of each that is wanted. parts : see
+        `bound_stories.parts`.
     """
-    asks, must_have = np.zeros((len(stories.least_kwh), len(before))), np.zeros((len(stories.least_kwh), len(before)))
-    asked = asked_of(problem, car)
-    leaves = [departure.taking.edge for departure in car.departures]
-    edges = [leave if edge < 0 else edge for edge, leave in zip_longest(asked.edge.tolist(), leaves)]
-    by_then = [*zip(edges, asked.kwh, may_miss_kwh, strict=True), *((wish.edge, wish.kwh, 0.0) for wish in wishes)]
-    for edge, kwh, may_miss in by_then:
-        # A little less, since what is missing by less than that is not missed.
-        to_charge = least_part * stories.mean_to_charge(kwh - 1e-5 - before[edge], most_part)
-        asks[:, edge] = np.maximum(asks[:, edge], to_charge)
-        must_have[:, edge] = np.maximum(must_have[:, edge], to_charge - may_miss / most_part)
+    least_part, most_part = parts
+    # A little less, since what is missing by less than that is not missed.
+    wanted = [one._replace(kwh=one.kwh - 1e-5) for one in wanted_of(problem, car)]
+    certain = [one._replace(kwh=one.kwh - may_miss) for one, may_miss in zip(wanted, may_miss_kwh, strict=True)]
+    least_kwh = needed(problem, car, most_a, certain)
+    to_have = np.where(least_kwh > _NOTHING, least_kwh - uncharged.after_kwh, 0.0)
+    must_have = least_part * stories.mean_to_charge(to_have, most_part)
+    asks = must_have.copy()
+    for one, may_miss in zip(wanted, may_miss_kwh, strict=True):
+        to_have = np.array([one.kwh - uncharged.before_kwh[one.edge]])
+        to_charge = least_part * stories.mean_to_charge(to_have, most_part)[:, 0]
+        asks[:, one.edge] = np.maximum(asks[:, one.edge], to_charge)
+        must_have[:, one.edge] = np.maximum(must_have[:, one.edge], to_charge - may_miss / most_part)
     return asks, must_have
 
 

@@ -10,8 +10,6 @@ from moonplan.core.planner.problem import Car
 from moonplan.core.rates import Rate
 from moonplan.core.timegrid import Counts, Floats
 
-# Into how many windows the span of a continuous timer's currents is cut.
-_TIMER_WINDOWS = 3
 # What counts as the part that the mean car stores where another stores nothing.
 _FAR_AHEAD = 1e3
 
@@ -49,11 +47,15 @@ class Currents(NamedTuple):
         )
 
 
-def currents_of(car: Car) -> Currents:
-    """What a car may be offered."""
-    pinned, most_a = ~np.isnan(car.pinned_a), most_current(car)
+def currents_of(car: Car, most_a: Floats, timer_windows: int) -> Currents:
+    """What a car may be offered.
+
+    most_a : at the most in each slot, shape (n_slots,). [A] timer_windows : into how many windows the span of a continuous
+        timer's currents is cut.
+    """
+    pinned = ~np.isnan(car.pinned_a)
     least_a = np.where(pinned, most_a, np.minimum(car.least_a, most_a))
-    spans = _spans(car, float(most_a.max(initial=0.0)))
+    spans = _spans(car, float(most_a.max(initial=0.0)), timer_windows)
     windows_a = np.full((len(most_a), len(spans), 2), np.nan)
     for nth, (low, high) in enumerate(spans):
         least, most = np.where(pinned, most_a, np.maximum(low, least_a)), np.where(pinned, most_a, np.minimum(high, most_a))
@@ -62,22 +64,16 @@ def currents_of(car: Car) -> Currents:
     return Currents(least_a, most_a, windows_a)
 
 
-def most_current(car: Car) -> Floats:
-    """The most current of each slot, shape (n_slots,). [A]"""
-    pinned = ~np.isnan(car.pinned_a)
-    return np.where(pinned, np.nan_to_num(car.pinned_a), np.where(car.chargeable, car.limit_a, 0.0))
-
-
 def _of_each(amps: Floats, told: Callable[[float], float]) -> Floats:
     """What is told of each current, worked out once for each that there is; nan stays."""
     values, where = np.unique(amps, return_inverse=True)
     return np.array([told(a) if not np.isnan(a) else a for a in values.tolist()])[where].reshape(amps.shape)
 
 
-def _spans(car: Car, highest_a: float) -> list[tuple[float, float]]:
+def _spans(car: Car, highest_a: float, timer_windows: int) -> list[tuple[float, float]]:
     """From which current to which each window goes. [A]"""
     if car.steps_a:
         return [(step, step) for step in car.steps_a if step <= highest_a + 1e-9]
     if car.control == "managed":
         return [(0.0, highest_a)]
-    return list(pairwise(np.linspace(min(car.least_a, highest_a), highest_a, _TIMER_WINDOWS + 1).tolist()))
+    return list(pairwise(np.linspace(min(car.least_a, highest_a), highest_a, timer_windows + 1).tolist()))

@@ -17,12 +17,15 @@ class Alone(NamedTuple):
     unit_kwh : of charge. high : units gained at the most; 0 where it can't charge.
     windows : least and most units of each range of currents, shape (n_slots, n_windows, 2), −1 for none: a step of the
         lead, or part of a continuous one's span. A timer stays within one of them through a session.
-    per_unit, per_slot : price of a unit, and of a slot with current, as far as own sun goes. sun_units : how far that is.
-    beyond_unit, beyond_slot : the same beyond it. must : whether it must charge.
+    per_unit, per_slot : price of a unit, and of a slot with current, as far as own sun goes. beyond_unit,
+        beyond_slot : the same beyond it. sun_units : the last whole unit before its end, −1 where there is none. bend : what
+        that unit and the next are cheaper by, so that what lies between two whole units is no dearer than it is.
+        sun_saves : what all the own sun of a slot saves.
+    must : whether it must charge.
     price : of a wall kWh, own sun's where there is some. mean : efficiency of the mean car. aheads : how far it can get
         ahead for every kWh charged within each window, shape (n_windows,). one_session : for how many slots all that a timer
         has charged is of the session that goes on.
-    base_kwh, least_base_kwh : SoC without any charge, before trips at each edge, at the most and at the least, shape
+    base_kwh, least_base_kwh : SoC without any charge, after trips at each edge, at the most and at the least, shape
         (n_slots + 1,), may be negative.
     highest : SoC of either car at the most, at each edge. limit_kwh : limit in force. rest_kwh, care : as in the plan.
     taper_kwh : above it less is accepted than `accepted_kwh` a slot, at `usable_kwh` a quarter of it.
@@ -43,6 +46,8 @@ class Alone(NamedTuple):
     sun_units: Counts
     beyond_unit: Floats
     beyond_slot: Floats
+    bend: Floats
+    sun_saves: Floats
     must: Flags
     price: Floats
     mean: float
@@ -218,22 +223,24 @@ def _best_gain(gains: _Gains, t: int, windows: tuple[int, int], after: Floats, c
     plain, own_plain = _plain_until(t, first, last, ahead, car), _plain_until(t, first, last, 0.0, car)
     best[first : last + 1], chosen[first : last + 1] = np.inf, 0
     little[plain : last + 1], little_chosen[plain : last + 1] = np.inf, 0
-    high = -1
+    least, high = len(after), -1
     for i in range(windows[0], windows[1]):
         low, most = car.windows[t, i]
         if most < 0:
             continue
-        high = max(high, most)
+        least, high = min(least, low), max(high, most)
         rows, sun = (first, own_plain - 1, past), car.sun_units[t]
-        if low < sun:
+        if low <= sun:
             _sliding(best, chosen, rows, (low, min(most, sun)), car.per_unit[t], car.per_slot[t], after, queue)
-        if most >= sun:
-            _sliding(best, chosen, rows, (max(low, sun), most), car.beyond_unit[t], car.beyond_slot[t], after, queue)
+        if most > sun:
+            _sliding(best, chosen, rows, (max(low, sun + 1), most), car.beyond_unit[t], car.beyond_slot[t], after, queue)
+        if car.bend[t] > 0:
+            _around_bend(best, chosen, t, rows, (low, most), after, car)
         _sliding(little, little_chosen, (plain, own_plain - 1, past), (low, most), 0.0, 0.0, after, queue)
     if high < 0:
         return
     if car.of_mean:
-        _near_full(best, chosen, t, (own_plain, last, past), high, after, car)
+        _near_full(best, chosen, t, (own_plain, last, past), (least, high), after, car)
         return
     # Where its own limit or taper are near a car may gain less than its least in a slot; where those of the mean car are
     # it may draw little or nothing.
@@ -243,9 +250,30 @@ def _best_gain(gains: _Gains, t: int, windows: tuple[int, int], after: Floats, c
         best[k] += car.per_slot[t] if car.price[t] < 0 else min(0.0, car.per_slot[t])
     dear = min(0.0, car.per_unit[t] * high + car.per_slot[t]) if car.price[t] < 0 else np.inf
     for k in range(plain, last + 1):
-        least = min(dear, _drawn_at_least(t, k, ahead, car) * car.price[t] if car.price[t] > 0 else 0.0)
-        if little[k] + least < best[k]:
-            best[k], chosen[k] = little[k] + least, little_chosen[k]
+        drawn = min(dear, _drawn_at_least(t, k, ahead, car) * car.price[t] if car.price[t] > 0 else 0.0)
+        if little[k] + drawn < best[k]:
+            best[k], chosen[k] = little[k] + drawn, little_chosen[k]
+
+
+@kernel
+def _around_bend(
+    best: Floats,
+    chosen: npt.NDArray[np.int16],
+    t: int,
+    rows: tuple[int, int, int],
+    window: tuple[int, int],
+    after: Floats,
+    car: Alone,
+) -> None:
+    """Lower `best` by the two whole units around the end of own sun."""
+    first, last, past = rows
+    for gain in range(max(window[0], car.sun_units[t]), min(window[1], car.sun_units[t] + 1) + 1):
+        on_sun = gain == car.sun_units[t]
+        slope, besides = (car.per_unit[t], car.per_slot[t]) if on_sun else (car.beyond_unit[t], car.beyond_slot[t])
+        cost = slope * gain + besides - car.bend[t]
+        for k in range(first, min(last, past - gain) + 1):
+            if after[k + gain] + cost < best[k]:
+                best[k], chosen[k] = after[k + gain] + cost, gain
 
 
 @kernel
@@ -254,27 +282,35 @@ def _near_full(
     chosen: npt.NDArray[np.int16],
     t: int,
     rows: tuple[int, int, int],
-    high: int,
+    gains: tuple[int, int],
     after: Floats,
     car: Alone,
 ) -> None:
     """The best gain, and its cost, where limit or taper of the mean car itself are near: it pays for what it gains.
 
-    In its taper it gains no more than it accepts. Where it gets to its limit within the slot its overhead counts for as long
-    as that takes at the least, which is how long its gain takes at the most current.
+    In its taper it gains no more than it accepts. Where it gets to its limit within the slot it may gain less than its least
+    in a slot, and its overhead counts for as long as that takes at the least, which is how long its gain takes at the most
+    current. gains : the least and the most of a slot.
     """
     first, last, past = rows
-    part_of_slot = max(0.0, car.per_slot[t]) / high
+    low, high = gains
+    sure = car.per_slot[t] >= 0
+    all_beyond = car.beyond_slot[t] + car.sun_saves[t]
     for k in range(first, last + 1):
         least, most = car.least_base_kwh[t] + (k - 1) * car.unit_kwh, _at_most(t, k, 0.0, car)
         accepted = int(min(float(high), np.ceil(_accepted_kwh(least, car) / car.unit_kwh)))
-        to_its_limit = most + accepted * car.unit_kwh >= car.limit_kwh[t]
-        besides = car.per_slot[t] if car.price[t] < 0 or car.per_slot[t] < 0 or not to_its_limit else 0.0
-        slope = car.per_unit[t] + (part_of_slot if besides == 0.0 else 0.0)
-        for gain in range(min(accepted, past - k) + 1):
-            worth = after[k + gain] + slope * gain + besides
-            if worth < best[k]:
-                best[k], chosen[k] = worth, gain
+        gains_least = int(min(float(low), np.floor(_accepted_kwh(most, car) / car.unit_kwh)))
+        to_limit = int(np.ceil((car.limit_kwh[t] - car.base_kwh[t]) / car.unit_kwh)) - 1 - k
+        for gain in range(max(0, min(gains_least, to_limit)), min(accepted, past - k) + 1):
+            part = gain / high if sure and gain >= to_limit else 1.0
+            cost = car.per_unit[t] * gain + part * car.per_slot[t]
+            if sure:
+                beyond = car.beyond_unit[t] * gain + part * all_beyond - car.sun_saves[t]
+                # Between whole units the straight line through the bend is no more than a quarter of its turn below them.
+                turn = car.beyond_unit[t] - car.per_unit[t] + (all_beyond - car.per_slot[t]) / high
+                cost = max(cost, beyond) - (turn / 4 if abs(cost - beyond) < turn else 0.0)
+            if after[k + gain] + cost < best[k]:
+                best[k], chosen[k] = after[k + gain] + cost, gain
 
 
 @kernel

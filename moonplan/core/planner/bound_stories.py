@@ -24,15 +24,17 @@ class Stories(NamedTuple):
     least_kwh: Floats
     most_kwh: Floats
 
-    def mean_to_charge(self, to_charge: float, most_part: float) -> Floats:
+    def mean_to_charge(self, to_charge: Floats, most_part: float) -> Floats:
         """What the mean car has charged at least, in each story, by when the cautious one has charged so much, shape
-        (n_stories,). [kWh]
+        (n_stories, n_edges). [kWh]
 
-        When its story began it had charged what that took, and the cautious one no more than that. most_part : see `parts`.
+        When its story began it had charged what that took, and the cautious one no more than that.
+
+        to_charge : at some edges, shape (n_edges,). [kWh] most_part : see `parts`.
         """
-        charged = np.maximum(self.least_kwh, np.minimum(self.most_kwh, to_charge))
+        charged = np.maximum(self.least_kwh[:, None], np.minimum(self.most_kwh[:, None], to_charge))
         after_it = charged + np.maximum(0.0, to_charge - charged) / most_part
-        return np.maximum(to_charge, np.minimum(max(to_charge, to_charge / most_part), after_it))
+        return np.maximum(to_charge, np.minimum(np.maximum(to_charge, to_charge / most_part), after_it))
 
 
 def stories_of(car: Car, before: Floats, least_before: Floats) -> Stories:

@@ -142,6 +142,20 @@ def room_for(problem: Problem, amps: Sequence[Floats], i: int) -> Floats:
     return np.maximum(0.0, room)
 
 
+def most_alone(problem: Problem, i: int) -> Floats:
+    """The most that a car can be offered whatever the others do, or what a person pinned, shape (n_slots,). [A]"""
+    return problem.once(("most alone", i), lambda: _most_alone(problem, i))
+
+
+def _most_alone(problem: Problem, i: int) -> Floats:
+    car, only_pinned = problem.cars[i], [np.nan_to_num(other.pinned_a) for other in problem.cars]
+    room = np.where(car.chargeable, car.limit_a, 0.0)
+    for limit in shared_limits(problem):
+        if i in limit.weights and not limit.of_full_limits:
+            room = np.minimum(room, left_of(limit, problem, only_pinned, i))
+    return np.where(np.isnan(car.pinned_a), car.offered(np.maximum(0.0, room)), np.nan_to_num(car.pinned_a))
+
+
 def left_of(limit: SharedLimit, problem: Problem, amps: Sequence[Floats], i: int) -> Floats:
     """What the others leave a car of one capacity that it shares, shape (n_slots,) [A]"""
     return left_by_others(limit, problem, amps, (i,)) / limit.weights[i]

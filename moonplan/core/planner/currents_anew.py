@@ -13,11 +13,11 @@ from itertools import chain
 import numpy as np
 
 from moonplan.core import hookup
-from moonplan.core.planner.batteries import Battery, Drawn, Wanted, ask, pieces_of
+from moonplan.core.planner.batteries import Battery, Drawn, ask, pieces_of
 from moonplan.core.planner.candidates import Candidate, candidate
 from moonplan.core.planner.constraints import SLACK_A, SharedLimit, broken_rules, may_end, room_for, shared_limits
 from moonplan.core.planner.guide import shared_rows
-from moonplan.core.planner.outcome import CarOutcome, Outcome, asked_of
+from moonplan.core.planner.outcome import CarOutcome, Outcome, Wanted, wanted_of
 from moonplan.core.planner.problem import Car, Problem
 from moonplan.core.planner.programme import Columns, Programme
 from moonplan.core.simulate import runs
@@ -44,7 +44,7 @@ def set_anew(problem: Problem, best: Candidate) -> Candidate:
     offers = [_offers(programme, problem, car, a) for car, a in zip(problem.cars, best.amps, strict=True)]
     if not programme.n_columns:
         return best
-    wanted = [_wanted(problem, car) if (c >= 0).any() else [] for car, c in zip(problem.cars, offers, strict=True)]
+    wanted = [wanted_of(problem, car) if (c >= 0).any() else [] for car, c in zip(problem.cars, offers, strict=True)]
     rows = _asked_and_paid(programme, problem, best, offers, wanted)
     for limit in shared_limits(problem):
         _goes_round(programme, problem, limit, best.amps, offers)
@@ -71,17 +71,6 @@ def set_anew(problem: Problem, best: Candidate) -> Candidate:
 def _gaps(wanted: Sequence[Wanted], before: CarOutcome, after: CarOutcome) -> list[float]:
     """What is missing more than before of each that is wanted. [kWh]"""
     return [max(0.0, min(one.kwh, one.aboard(before.cautious)) - one.aboard(after.cautious)) for one in wanted]
-
-
-def _wanted(problem: Problem, car: Car) -> list[Wanted]:
-    """What is asked of a car, and what its habit wishes for."""
-    asked = asked_of(problem, car)
-    at = [(edge, nth if edge < 0 else -1) for nth, edge in enumerate(asked.edge.tolist())]
-    leaves = {departure.taking.edge: nth for nth, departure in reversed(list(enumerate(car.departures)))}
-    return [
-        *(Wanted(edge, trip, kwh) for (edge, trip), kwh in zip(at, asked.kwh.tolist(), strict=True)),
-        *(Wanted(wish.edge, leaves.get(wish.edge, -1), wish.kwh) for wish in car.wishes),
-    ]
 
 
 def _offers(programme: Programme, problem: Problem, car: Car, amps: Floats) -> Columns:

@@ -60,26 +60,32 @@ def _car(programme: Programme, problem: Problem, car: Car, short_price: float) -
     )
     gains = {a: car.rate.cautious.battery_kw(car.intake.wall_kw(a)) * hours / a for a in set(most_a[at].tolist())}
     gain_per_a = np.array([gains.get(a, 0.0) for a in most_a.tolist()])
-    # What a trip needs beyond a full battery is charged on the way.
-    asked = [
-        (departure.taking.edge, departure.required_kwh, min(departure.taking.kwh, departure.required_kwh))
-        for departure in car.departures
-    ]
-    asked.append((n, car.wanted_at_end_kwh or 0.0, 0.0))
-    since, before, left = 0, None, car.soc_kwh
-    for edge, required, takes in asked:
+    since, before, left = 0, np.zeros(0, dtype=np.int64), car.soc_kwh
+    for edge, wanted, takes in _wanted(car, n):
         inside = at[(at >= since) & (at < edge)]
         limit = float(car.limit_kwh[max(since, edge - 1)])
         aboard = programme.columns(1, low=-np.inf, high=max(limit, car.soc_kwh))
-        short = programme.columns(1, high=np.inf, cost=short_price)
         row = programme.rows(left)
         programme.put(row, aboard, 1.0)
         programme.put(row, columns[inside], -gain_per_a[inside])
-        if before is not None:
-            programme.put(row, before, -1.0)
-        programme.put(programme.rows(-required), np.concatenate([aboard, short]), -1.0)
+        programme.put(row, before, -1.0)
+        if wanted > 0:
+            short = programme.columns(1, high=np.inf, cost=short_price)
+            programme.put(programme.rows(-wanted), np.concatenate([aboard, short]), -1.0)
         since, before, left = edge, aboard, -takes
     return columns
+
+
+def _wanted(car: Car, n_slots: int) -> list[tuple[int, float, float]]:
+    """Edges, what is asked for or wished for by then, and what a trip takes there. [kWh]"""
+    wishes = {wish.edge: wish.kwh for wish in car.wishes}
+    # What a trip needs beyond a full battery is charged on the way.
+    found = [
+        (one.taking.edge, max(one.required_kwh, wishes.pop(one.taking.edge, 0.0)), min(one.taking.kwh, one.required_kwh))
+        for one in car.departures
+    ]
+    found.append((n_slots, max(car.wanted_at_end_kwh or 0.0, wishes.pop(n_slots, 0.0)), 0.0))
+    return sorted([*found, *((edge, kwh, 0.0) for edge, kwh in wishes.items())], key=lambda one: one[0])
 
 
 def shared_rows(

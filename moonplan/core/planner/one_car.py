@@ -5,6 +5,7 @@ it, and a few phases (off, on; for a timer: not yet, on at a current, done for t
 both.
 """
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import cached_property
 from typing import NamedTuple
@@ -15,6 +16,7 @@ from moonplan.core.planner import recursion
 from moonplan.core.planner.constraints import SLACK_A, may_end, may_start
 from moonplan.core.planner.joint_ways import Joined
 from moonplan.core.planner.managed_ways import managed_amps
+from moonplan.core.planner.outcome import Wanted
 from moonplan.core.planner.problem import Car, Problem
 from moonplan.core.planner.room import room
 from moonplan.core.planner.slots import (
@@ -126,31 +128,11 @@ class OneCar:
     """
 
     def __init__(self, problem: Problem, car: Car, effort: Effort) -> None:
-        n = problem.grid.n_slots
         self._problem, self._car, self._effort = problem, car, effort
         self._most_a = np.where(car.chargeable & np.isnan(car.pinned_a), car.offered(car.limit_a), 0.0)
         self._pack, self._may = _pack(problem, car), _timer_may(problem, car)
         self._steps_a = np.array(car.steps_a, dtype=np.float64)
-        at_edge, before_trip = _asked(problem, car)
-        wishes = np.zeros(n + 1)
-        for wish in car.wishes:
-            wishes[wish.edge] = max(wishes[wish.edge], wish.kwh)
-        self._alone = Slots(
-            hours=problem.grid.hours,
-            room_a=self._most_a,
-            pinned_a=car.pinned_a,
-            limit_kwh=car.limit_kwh,
-            price=problem.prices.price + car.grid_counts,
-            own_price=problem.prices.export_price + car.sun_counts,
-            sun_kwh=np.zeros(n),
-            toll=np.zeros(n),
-            trip_edge=np.array([departure.taking.edge for departure in car.departures], dtype=np.int64),
-            trip_kwh=np.array([departure.taking.kwh for departure in car.departures], dtype=np.float64),
-            need_kwh=np.zeros(n + 1),
-            wants=at_edge,
-            trip_wants=before_trip,
-            wishes=wishes,
-        )
+        self._alone = _slots_alone(problem, car, self._most_a)
         self._aheads = _aheads(car, self._most_a, problem.grid.hours, effort.layers)
         self._kept: _Kept | None = None
 
@@ -420,6 +402,46 @@ class _Kept:
     def scratch(self) -> Floats:
         """An array to find other values in."""
         return room(self, self.shape)
+
+
+def needed(problem: Problem, car: Car, most_a: Floats, wanted: Iterable[Wanted]) -> Floats:
+    """What the cautious car must have aboard after the trips at each edge so that it can still have what is wanted, charging
+    at the most from then on, shape (n_slots + 1,). [kWh]
+
+    most_a : the most current of each slot, shape (n_slots,). [A]
+    """
+    alone = _slots_alone(problem, car, most_a)
+    at_edge, before_trip = np.zeros(len(alone.wants)), np.zeros(len(alone.trip_wants))
+    for one in wanted:
+        asked, at = (at_edge, one.edge) if one.trip < 0 else (before_trip, one.trip)
+        asked[at] = max(asked[at], one.kwh)
+    _, after_trips = needs(alone._replace(wants=at_edge, trip_wants=before_trip), _pack(problem, car))
+    return after_trips
+
+
+def _slots_alone(problem: Problem, car: Car, most_a: Floats) -> Slots:
+    """What the slots offer and ask while nobody else takes or leaves anything."""
+    n = problem.grid.n_slots
+    at_edge, before_trip = _asked(problem, car)
+    wishes = np.zeros(n + 1)
+    for wish in car.wishes:
+        wishes[wish.edge] = max(wishes[wish.edge], wish.kwh)
+    return Slots(
+        hours=problem.grid.hours,
+        room_a=most_a,
+        pinned_a=car.pinned_a,
+        limit_kwh=car.limit_kwh,
+        price=problem.prices.price + car.grid_counts,
+        own_price=problem.prices.export_price + car.sun_counts,
+        sun_kwh=np.zeros(n),
+        toll=np.zeros(n),
+        trip_edge=np.array([departure.taking.edge for departure in car.departures], dtype=np.int64),
+        trip_kwh=np.array([departure.taking.kwh for departure in car.departures], dtype=np.float64),
+        need_kwh=np.zeros(n + 1),
+        wants=at_edge,
+        trip_wants=before_trip,
+        wishes=wishes,
+    )
 
 
 def _pack(problem: Problem, car: Car) -> Pack:

@@ -15,6 +15,9 @@ from moonplan.core.planner.problem import Car, Problem, chargeable_slots
 from moonplan.core.simulate import NOTHING_KWH, Run, Trajectory, sessions, trajectory
 from moonplan.core.timegrid import Counts, Floats
 
+# To which digit of a kWh plans are told apart by what they miss of habits' wishes.
+UNWISHED_DIGITS = 4
+
 
 @dataclass(frozen=True, slots=True)
 class Readiness:
@@ -41,13 +44,25 @@ class Asked(NamedTuple):
     kwh: Floats
 
 
+class Wanted(NamedTuple):
+    """What is wanted aboard at an edge, after its trips or just before one of them (−1 for none). [kWh]"""
+
+    edge: int
+    trip: int
+    kwh: float
+
+    def aboard(self, run: Trajectory) -> float:
+        """What is aboard then. [kWh]"""
+        return float(run.soc_kwh[self.edge] if self.trip < 0 else run.before_leaving_kwh[self.trip])
+
+
 @dataclass(frozen=True)
 class CarOutcome:
     """One car under its setpoints, whatever the others do.
 
     aboard_kwh : of the cautious car at what is asked, in the order of `Asked`, shape (n_asked,). [kWh]
     waited_ah : current not offered, times hours, while the car could charge below its boost level. [A·h]
-    unwished_kwh : what is missing of what the car's habit wants aboard. [kWh]
+    unwished_kwh : what is missing of each wish of the car's habit. [kWh]
     """
 
     amps: Floats
@@ -58,7 +73,7 @@ class CarOutcome:
     asked: Asked
     aboard_kwh: Floats
     waited_ah: float
-    unwished_kwh: float
+    unwished_kwh: tuple[float, ...]
 
     @cached_property
     def shorts_kwh(self) -> Floats:
@@ -130,6 +145,11 @@ class Outcome:
         return sum(car.short_kwh for car in self.cars)
 
     @property
+    def unwished_kwh(self) -> float:
+        """What is missing of all that the cars' habits want aboard. [kWh]"""
+        return sum(sum(car.unwished_kwh) for car in self.cars)
+
+    @property
     def value(self) -> float:
         """What the planner makes least once shortage is least: money, care and starts. [currency]"""
         return self.cost + self.care + self.starts
@@ -149,7 +169,7 @@ class Outcome:
     @cached_property
     def missed_by_all(self) -> tuple[float, tuple[float, ...], float, float]:
         """What counts before any money: what is missed, then what the habits miss. [kWh]"""
-        return *self.missed, round(sum(car.unwished_kwh for car in self.cars), 4)
+        return *self.missed, round(self.unwished_kwh, UNWISHED_DIGITS)
 
     @property
     def weighed(self) -> float:
@@ -241,7 +261,7 @@ def car_outcome(problem: Problem, car: Car, amps: Floats) -> CarOutcome:
         asked,
         _aboard(asked, cautious),
         _waited_ah(problem, car, amps, mean),
-        sum(max(0.0, wish.kwh - _before_trips(car, cautious, wish.edge)) for wish in car.wishes),
+        tuple(max(0.0, wish.kwh - _before_trips(car, cautious, wish.edge)) for wish in car.wishes),
     )
 
 
@@ -258,6 +278,19 @@ def missed_by(problem: Problem, car: Car, amps: Floats) -> tuple[float, tuple[fl
 def asked_of(problem: Problem, car: Car) -> Asked:
     """What is asked of a car."""
     return car.once("asked", lambda: _asked_of(problem, car))
+
+
+def wanted_of(problem: Problem, car: Car) -> list[Wanted]:
+    """What is asked of a car, in the order of `Asked`, and then what its habit wishes for."""
+    asked = asked_of(problem, car)
+    leaves = {departure.taking.edge: nth for nth, departure in reversed(list(enumerate(car.departures)))}
+    return [
+        *(
+            Wanted(edge, -1, kwh) if edge >= 0 else Wanted(car.departures[nth].taking.edge, nth, kwh)
+            for nth, (edge, kwh) in enumerate(zip(asked.edge.tolist(), asked.kwh.tolist(), strict=True))
+        ),
+        *(Wanted(wish.edge, leaves.get(wish.edge, -1), wish.kwh) for wish in car.wishes),
+    ]
 
 
 def _asked_of(problem: Problem, car: Car) -> Asked:

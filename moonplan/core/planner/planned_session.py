@@ -74,7 +74,7 @@ class PlannedSession:
     @property
     def wish(self) -> Wish | None:
         """The first wish of the car's habit after it, where the habit would miss more without it."""
-        if self.without.unwished_kwh <= self.mine.unwished_kwh + NOTHING_KWH:
+        if sum(self.without.unwished_kwh) <= sum(self.mine.unwished_kwh) + NOTHING_KWH:
             return None
         return next((wish for wish in self.car.wishes if wish.edge > self.run.first), None)
 
