@@ -133,7 +133,7 @@ class OneCar:
         self._pack, self._may = _pack(problem, car), _timer_may(problem, car)
         self._steps_a = np.array(car.steps_a, dtype=np.float64)
         self._alone = _slots_alone(problem, car, self._most_a)
-        self._aheads = _aheads(car, self._most_a, problem.grid.hours, effort.layers)
+        self._aheads = _aheads(problem, car, self._alone, self._pack, effort.layers)
         self._kept: _Kept | None = None
 
     @property
@@ -500,31 +500,52 @@ def _most_gain(car: Car, slots: Slots) -> float:
     return max(car.rate.cautious.battery_kw(car.intake.wall_kw(most_a)) * slots.hours, 1e-6)
 
 
-def _aheads(car: Car, most_a: Floats, hours: float, n_layers: int) -> Floats:
-    """Layers of how far the mean car may be ahead of the cautious one at each edge, shape (n_slots + 1, n_layers). [kWh]
+def _aheads(problem: Problem, car: Car, alone: Slots, pack: Pack, n_layers: int) -> Floats:
+    """Layers of how far the mean car may be ahead of the cautious one at each edge, before its trips, shape (n_slots + 1,
+    n_layers). [kWh]
 
-    Even steps up to how far it is once the car has charged, at its most, all that it can hold and has driven, with no limit
-    that brought the two together; a single layer is half as far.
+    Even steps up to how far it can be. A single layer is half as far as it would be once the car has charged, at its most,
+    all that it can hold and has driven, with no limit that brought the two together.
     At less current it may get further ahead, and the outermost layer counts: layers that reached as far as that would lie
     further apart, and nothing is gained by it.
-
-    most_a : most current in each slot, shape (n_slots,).
     """
-    n = len(most_a)
     if car.rate.mean == car.rate.cautious:
-        return np.zeros((n + 1, 1))
-    wall_kw = np.minimum(most_a * (car.intake.volts * car.intake.phases / 1000), car.intake.most_wall_kw)
+        return np.zeros((problem.grid.n_slots + 1, 1))
+    wall_kw = np.minimum(alone.room_a * pack.kw_per_a, pack.most_wall_kw)
     mean_kw, cautious_kw = (
         np.maximum(0.0, rate.efficiency * wall_kw - rate.overhead_kw) for rate in (car.rate.mean, car.rate.cautious)
     )
-    always_kwh = np.concatenate([[0.0], np.cumsum(cautious_kw) * hours])
-    driven_kwh = np.zeros(n + 1)
+    ahead = ((mean_kw - cautious_kw) / np.maximum(cautious_kw, 1e-9)).max()
+    gains_kwh = cautious_kw * alone.hours
+    driven_kwh = np.zeros(len(gains_kwh) + 1)
     for departure in car.departures:
         driven_kwh[departure.taking.edge :] += departure.taking.kwh
-    charged_kwh = np.minimum(always_kwh, np.maximum(0.0, car.limit_kwh.max() - car.soc_kwh + driven_kwh))
-    ahead = ((mean_kw - cautious_kw) / np.maximum(cautious_kw, 1e-9)).max()
-    far = np.maximum(ahead * charged_kwh, _LEAST_APART * car.vehicle.usable_kwh)
-    return np.outer(far, np.linspace(0.0, 1.0, n_layers) if n_layers > 1 else [0.5])
+    holds_kwh = np.maximum(0.0, car.limit_kwh.max() - car.soc_kwh + driven_kwh)
+    far, parts = ahead * np.minimum(np.concatenate([[0.0], np.cumsum(gains_kwh)]), holds_kwh), np.array([0.5])
+    if n_layers > 1:
+        far = np.minimum(far, _farthest_ahead(problem, car, ahead * gains_kwh, alone, pack))
+        parts = np.linspace(0.0, 1.0, n_layers)
+    return np.outer(np.maximum(far, _LEAST_APART * car.vehicle.usable_kwh), parts)
+
+
+def _farthest_ahead(problem: Problem, car: Car, gets_kwh: Floats, alone: Slots, pack: Pack) -> Floats:
+    """How far ahead the mean car can be at each edge, before its trips, shape (n_slots + 1,): no further than it gets in
+    each slot, and than from what the cautious car must have aboard to what it has itself at the most. [kWh]
+
+    gets_kwh : how far it gets in each slot, shape (n_slots,).
+    """
+    run = car.run(alone.room_a, car.rate.mean, problem.grid)
+    most_before, most_after = run.soc_kwh.copy(), run.soc_kwh
+    for departure, aboard in reversed(list(zip(car.departures, run.before_leaving_kwh.tolist(), strict=True))):
+        most_before[departure.taking.edge] = aboard
+    at_edge, before_trip = fully(0, car.soc_kwh, alone, pack)
+    can_be_met = alone._replace(wants=np.minimum(alone.wants, at_edge), trip_wants=np.minimum(alone.trip_wants, before_trip))
+    need_before, need_after = needs(can_be_met, pack)
+    far = np.zeros(len(gets_kwh) + 1)
+    for t in range(len(gets_kwh)):
+        after_trips = min(far[t], max(0.0, most_after[t] - need_after[t]))
+        far[t + 1] = min(after_trips + gets_kwh[t], max(0.0, most_before[t + 1] - need_before[t + 1]))
+    return far
 
 
 def _timer_currents(car: Car, most: float) -> Floats:

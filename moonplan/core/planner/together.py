@@ -54,13 +54,13 @@ def plan_together(problem: Problem, like: Sequence[Floats] | None = None) -> Can
     like : setpoints of a plan of nearly the same problem, per car, shape (n_slots,) [A]; the search begins with them where
         they fit and are better.
     """
-    known = None if like is None else _fitted(problem, like)
-    alone = _alone(problem, FINE if len(problem.cars) < 2 else COARSE)
+    known, (cars, nights) = None if like is None else _fitted(problem, like), _size(problem)
+    apart = FINEST if cars < 2 and nights > 1 else FINE
+    alone = _alone(problem, apart if cars < 2 else COARSE)
     if _fit(problem, alone):
-        alone = _alone(problem, FINE)
+        alone = _alone(problem, apart)
         if _fit(problem, alone):
-            return _better(improved(problem, _replanned(problem, alone, FINE), moves=_FEW_MOVES), known)
-    cars, nights = _size(problem)
+            return _better(improved(problem, _replanned(problem, alone, apart), moves=_FEW_MOVES), known)
     tries, contended = _tries(problem, _SOON * cars**2 * nights, _SLOTS_SOON), contended_slots(problem, alone.amps)
     best = _better(missing_least(problem), known)
     best = searched(problem, best, tries=tries, effort=COARSE, contended=contended)
