@@ -147,6 +147,18 @@ def test_care_ends_when_the_car_leaves_and_not_with_the_slot():
     assert 0.99 * care <= bound(made.problem, made.outcome, steps=0) <= care + 1e-9
 
 
+def test_a_car_that_cannot_charge_costs_the_care_of_its_hours_spent_high():
+    # Not one of its nights. 47.5 kWh are 7.5 above the rest level for 18 hours.
+    made = plan(
+        a_household(
+            habit="set_nights", set_nights=["tue"], care_price=0.001, vehicles=[a_car(soc_pct=95, daily_limit_pct=100)]
+        )
+    )
+
+    assert made.outcome.value == pytest.approx(7.5 * 18 * 0.001)
+    assert bound(made.problem, made.outcome, steps=0) == pytest.approx(7.5 * 18 * 0.001)
+
+
 def test_what_a_car_misses_however_it_charges_loosens_no_bound():
     # 45 kWh wanted at 23:00; five hours of 3.68 kW bring 25 to 43.4, four of them at 0.30. The trip takes 40, and for 15 at
     # the end 11.6 more are charged at 0.10.

@@ -170,10 +170,11 @@ class _Car:
         self.idle = full <= _NOTHING
         self.most_a = most_a
         self.tells = True
+        mean_at_most = car.run(most_a, car.rate.mean, problem.grid)
+        self.idle_care = problem.care_price * car.care_factor * mean_at_most.kwh_hours_above
         if self.idle:
             return
         at_most = car.run(most_a, rate, problem.grid)
-        mean_at_most = car.run(most_a, car.rate.mean, problem.grid)
         least_part, most_part = parts(car, most_a)
         least_base, base = _uncharged(car, at_most, missed.surely_kwh[i], missed.besides_kwh)
         least_before, before = (np.concatenate([[car.soc_kwh], one[:-1]]) for one in (least_base, base))
@@ -257,7 +258,7 @@ class _Car:
         missed_price : of a kWh that is missed of what is asked.
         """
         if self.idle:
-            return 0.0, np.zeros(self.problem.grid.n_slots)
+            return self.idle_care, np.zeros(self.problem.grid.n_slots)
         per_a, per_slot = prices.of_car(i)
         a_kwh, efficiency = per_a / (self.kw_per_a * self.hours), self.rate.efficiency
         unit_kwh = self.alone.unit_kwh / efficiency
