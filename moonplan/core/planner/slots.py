@@ -261,7 +261,7 @@ def _least_before(amps: float, wanted: float, slot: Slot, pack: Pack) -> float:
     low, high = 0.0, wanted
     _, after, _ = charged(amps, 0.0, 0.0, slot, pack)
     plain = wanted - after
-    if plain <= NOTHING:
+    if plain <= 0:
         return 0.0
     _, after, _ = charged(amps, plain, plain, slot, pack)
     if wanted - NOTHING <= after <= wanted + NOTHING:
