@@ -381,32 +381,19 @@ def test_a_car_near_its_limit_has_no_less_than_its_least_current_of_the_sun():
     assert bound(made.problem, made.outcome, steps=0) == pytest.approx(made.outcome.value, rel=0.05)
 
 
-def test_what_a_habit_cannot_have_of_a_night_loosens_no_bound():
-    # 30 kWh up to the daily limit by 01:00, and seven hours of 3.68 kW: four at 0.30, three at 0.10. The trip needs 7 kWh.
+@pytest.mark.parametrize(("km", "short_kwh"), [(60, 0), (175, 30 - 7 * 3.68)])
+def test_what_a_habit_cannot_have_of_a_night_loosens_no_bound(km: float, short_kwh: float):
+    # 30 kWh up to the daily limit by 01:00, and seven hours of 3.68 kW: four at 0.30, three at 0.10. A trip of 60 km needs 7
+    # kWh of them; what is missing for one of 175 km, which needs all, is missing of the daily limit, too, and counted once.
     made = plan(
         a_household(
             habit="nightly",
             vehicles=[a_car(soc_pct=20)],
-            trips=[a_trip("2026-01-15T01:00:00+01:00", "2026-01-15T12:00:00+01:00", 60)],
+            trips=[a_trip("2026-01-15T01:00:00+01:00", "2026-01-15T18:00:00+01:00", km)],
         )
     )
 
-    assert made.outcome.short_kwh == 0
-    assert made.outcome.unwished_kwh == pytest.approx(30 - 7 * 3.68)
-    assert bound(made.problem, made.outcome, steps=0) == pytest.approx(3.68 * (4 * 0.30 + 3 * 0.10), rel=0.005)
-
-
-def test_what_is_short_and_what_the_habit_misses_at_once_are_counted_once():
-    # The same night for a trip that needs all 40 kWh: what is missing of it is missing of the daily limit, too.
-    made = plan(
-        a_household(
-            habit="nightly",
-            vehicles=[a_car(soc_pct=20)],
-            trips=[a_trip("2026-01-15T01:00:00+01:00", "2026-01-15T18:00:00+01:00", 175)],
-        )
-    )
-
-    assert made.outcome.short_kwh == pytest.approx(30 - 7 * 3.68)
+    assert made.outcome.short_kwh == pytest.approx(short_kwh)
     assert made.outcome.unwished_kwh == pytest.approx(30 - 7 * 3.68)
     assert bound(made.problem, made.outcome, steps=0) == pytest.approx(3.68 * (4 * 0.30 + 3 * 0.10), rel=0.005)
 

@@ -277,19 +277,18 @@ class OneCar:
         """What the recursion is asked, with wants that can be met."""
         most_at_edge, most_before_trip = fully(since, aboard[0], slots, self._pack)
         if self._car.control != "managed":
-            slots = slots._replace(
-                wants=np.minimum(slots.wants, most_at_edge), trip_wants=np.minimum(slots.trip_wants, most_before_trip)
-            )
+            slots = _that_can_be_met(slots, most_at_edge, most_before_trip)
             return _Question(slots, _never(slots), slots.need_kwh)
         # A wish is for before the trips at its edge; where there are any, the first of them asks for it.
         leaves = np.zeros(len(slots.wishes), dtype=np.bool_)
         leaves[slots.trip_edge] = True
         first = np.diff(slots.trip_edge, prepend=-1) > 0
         trip_wishes = np.where(first, slots.wishes[slots.trip_edge], 0.0)
-        slots = slots._replace(
-            wants=np.minimum(np.maximum(slots.wants, np.where(leaves, 0.0, slots.wishes)), most_at_edge),
-            trip_wants=np.minimum(np.maximum(slots.trip_wants, trip_wishes), most_before_trip),
+        wished = slots._replace(
+            wants=np.maximum(slots.wants, np.where(leaves, 0.0, slots.wishes)),
+            trip_wants=np.maximum(slots.trip_wants, trip_wishes),
         )
+        slots = _that_can_be_met(wished, most_at_edge, most_before_trip)
         need, need_after_trips = needs(slots, self._pack)
         a_kwh = np.maximum(slots.price, slots.own_price) + slots.toll / (self._pack.kw_per_a * slots.hours)
         dearest = 1.02 * max(0.0, float(a_kwh.max())) / self._pack.cautious[0] + 1e-6
@@ -500,6 +499,13 @@ def _most_gain(car: Car, slots: Slots) -> float:
     return max(car.rate.cautious.battery_kw(car.intake.wall_kw(most_a)) * slots.hours, 1e-6)
 
 
+def _that_can_be_met(slots: Slots, most_at_edge: Floats, most_before_trip: Floats) -> Slots:
+    """The slots with what is wanted as far as always charging at the most brings it (`fully`)."""
+    return slots._replace(
+        wants=np.minimum(slots.wants, most_at_edge), trip_wants=np.minimum(slots.trip_wants, most_before_trip)
+    )
+
+
 def _aheads(problem: Problem, car: Car, alone: Slots, pack: Pack, n_layers: int) -> Floats:
     """Layers of how far the mean car may be ahead of the cautious one at each edge, before its trips, shape (n_slots + 1,
     n_layers). [kWh]
@@ -539,8 +545,7 @@ def _farthest_ahead(problem: Problem, car: Car, gets_kwh: Floats, alone: Slots, 
     for departure, aboard in reversed(list(zip(car.departures, run.before_leaving_kwh.tolist(), strict=True))):
         most_before[departure.taking.edge] = aboard
     at_edge, before_trip = fully(0, car.soc_kwh, alone, pack)
-    can_be_met = alone._replace(wants=np.minimum(alone.wants, at_edge), trip_wants=np.minimum(alone.trip_wants, before_trip))
-    need_before, need_after = needs(can_be_met, pack)
+    need_before, need_after = needs(_that_can_be_met(alone, at_edge, before_trip), pack)
     far = np.zeros(len(gets_kwh) + 1)
     for t in range(len(gets_kwh)):
         after_trips = min(far[t], max(0.0, most_after[t] - need_after[t]))
