@@ -85,6 +85,19 @@ def test_a_session_that_would_take_longer_for_the_same_money_is_done_at_its_most
     assert not made.amps[0][ten + 6 :].any()
 
 
+def test_a_session_that_ends_in_a_cheap_hour_has_less_at_its_beginning():
+    # From 21:00 on, dear until 22:00: of four quarters of an hour three at 16 A and one at 6. Whichever has the
+    # 6 A, it comes to the same, and only of the first is it not a change and back; less from 22:00 on costs more.
+    problem = problem_of(a_household(vehicles=[a_car(end_pct=63.57, plug_in_hours=["21:00", "23:00"])]))
+    nine = problem.grid.starts.index(at("2026-01-14T21:00:00+01:00"))
+    amps = np.zeros(problem.grid.n_slots)
+    amps[nine : nine + 8] = [16, 16, 6, 16, 16, 16, 16, 16]
+
+    made = improved(problem, candidate(problem, [amps]), moves=0)
+
+    assert made.amps[0][nine : nine + 8].tolist() == [6, 16, 16, 16, 16, 16, 16, 16]
+
+
 def test_two_slots_at_little_are_one_at_the_most():
     # Two quarters of an hour at 6 A, 0.69 kWh, are one at 12 A.
     problem = problem_of(a_household(vehicles=[a_car(end_pct=51.38)]))

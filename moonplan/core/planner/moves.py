@@ -23,7 +23,7 @@ _LENGTHS_TRIED = 8
 _SMOOTH_PART_OF_PRICE = 0.004
 # How many pairs of changes to single slots are tried at most.
 _PAIRS_TRIED = 2500
-# How many slots at a session's end may have less, all the same.
+# How many slots at one end of a session may have less, all the same.
 _SLOTS_LESS = 12
 # By how many slots a session is tried earlier or later.
 _SHIFTS = (-16, -4, -1, 1)
@@ -53,7 +53,8 @@ def improved(problem: Problem, start: Candidate, *, moves: int) -> Candidate:
 
 
 def _smoothed(problem: Problem, car: Car, i: int, best: Candidate) -> Candidate:
-    """Each session of a managed car at the most there is, less only at its end, where that costs next to nothing.
+    """Each session of a managed car at the most there is, less only at its end or else at its beginning, where that costs
+    next to nothing.
 
     Many currents in one price come to the same, and nobody wants to see them.
     """
@@ -66,35 +67,42 @@ def _smoothed(problem: Problem, car: Car, i: int, best: Candidate) -> Candidate:
         less = best.amps[i][run.first : run.last] < room[run.first : run.last] - SLACK_A
         if not less.any() or not np.isnan(car.pinned_a[inside]).all():
             continue
-        amps = best.amps[i].copy()
-        amps[inside] = room[inside]
-        last = run.last
-        while last > run.first and _as_good(problem, best, i, shorter := _with(amps, last, 1, 0.0)) is not None:
-            amps, last = shorter, last - 1
-        smooth = _as_good(problem, best, i, amps)
-        if smooth is None:
-            continue
         limit = best.outcome.weighed + price
-        best = _ending_lower(problem, car, i, smooth, Run(run.first, last), limit) or best
+        at_most = _with(best.amps[i], run.first, len(less) + 1, room[inside])
+        best = (
+            _less_at_one_end(problem, car, i, best, at_most, range(run.last, run.first - 1, -1), limit)
+            or _less_at_one_end(problem, car, i, best, at_most, range(run.first, run.last + 1), limit)
+            or best
+        )
     return best
 
 
-def _ending_lower(problem: Problem, car: Car, i: int, smooth: Candidate, run: Run, limit: float) -> Candidate | None:
-    """A session at less in its last slots, all the same, so that it comes to no more than a limit [currency]; None where it
-    does not.
+def _less_at_one_end(
+    problem: Problem, car: Car, i: int, best: Candidate, amps: Floats, slots: range, limit: float
+) -> Candidate | None:
+    """A car's setpoints with one session shorter at one end and at less in its last slots there, all the same, so that
+    they come to no more than a limit [currency]; None where they do not.
 
-    One slot may be too much at the least current and too little without. Of more than one so few as have what is wanted to a
-    hundredth of an ampere of one, and where none do the ones that come nearest.
+    One slot may be too much at the least current and too little without. Of more than one so few as have what is wanted to
+    a hundredth of an ampere of one, and where none do the ones that come nearest.
+
+    amps : with the session as it is at its most. slots : of the session, from that end on.
     """
-    amps, found = smooth.amps[i], None
-    for first in range(run.last, max(run.first - 1, run.last - _SLOTS_LESS), -1):
-        if abs(amps[first] - amps[run.last]) > SLACK_A:
+    while len(slots) > 1 and _as_good(problem, best, i, shorter := _with(amps, slots[0], 1, 0.0)) is not None:
+        amps, slots = shorter, slots[1:]
+    smooth, found = _as_good(problem, best, i, amps), None
+    if smooth is None:
+        return None
+    outermost = slots[0]
+    for innermost in slots[:_SLOTS_LESS]:
+        if abs(amps[innermost] - amps[outermost]) > SLACK_A:
             break
-        lowered = _lowered(problem, car, i, smooth, first, run.last)
+        lowered = _lowered(problem, car, i, smooth, min(innermost, outermost), max(innermost, outermost))
         if lowered.outcome.weighed > limit or (found is not None and not lowered.better_than(found)):
             continue
         found = lowered
-        if _as_good(problem, found, i, _with(found.amps[i], run.last, 1, found.amps[i][run.last] - 0.01)) is None:
+        a_hundredth_less = _with(found.amps[i], outermost, 1, found.amps[i][outermost] - 0.01)
+        if _as_good(problem, found, i, a_hundredth_less) is None:
             break
     return found
 
@@ -148,7 +156,7 @@ def _given_to(amps: Floats, giver: Run, taker: Run) -> Iterator[Floats]:
                     yield _with(less, start, n, current)
 
 
-def _with(amps: Floats, first: int, n: int, current: float) -> Floats:
+def _with(amps: Floats, first: int, n: int, current: float | Floats) -> Floats:
     changed = amps.copy()
     changed[first : first + n] = current
     return changed
