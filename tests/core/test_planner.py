@@ -17,7 +17,7 @@ from moonplan.core.planner.constraints import broken_rules
 from moonplan.core.planner.outcome import Outcome, missed_by, outcome
 from moonplan.core.planner.plan import Plan, document, plan
 from moonplan.core.planner.problem import Problem, build
-from tests.core.factories import LOSSLESS, a_car, a_circuit, a_document, a_household, a_lead, a_trip, at
+from tests.core.factories import LOSSLESS, NIGHT_BAND, a_car, a_circuit, a_document, a_household, a_lead, a_trip, at
 from tests.reference import milp
 from tests.reference.model import Effort
 
@@ -213,6 +213,26 @@ def test_a_timer_has_one_session_a_night_at_one_current():
 
     assert len(made.sessions[0]) == 1
     assert 7 * 0.1 <= made.outcome.cost <= 7 * 0.1 + 0.02
+
+
+@pytest.mark.parametrize("control", ["timer", "hand"])
+def test_of_two_nights_the_cheaper_one_has_all_the_current(control: str):
+    # One hour a night, at 0.10 and then at 0.20. 7 kWh are 3.68 in the first, at 16 A, and 3.32 in the second, at 14.44 A:
+    # whatever the first has less costs twice as much in the second.
+    made = plan(
+        a_household(
+            horizon_nights=2,
+            slot_minutes=60,
+            leads=[a_lead(control=control)],
+            vehicles=[a_car(control=control, end_pct=64, plug_in_hours=["22:00", "23:00"])],
+            tariff={"default_price": 0.20, "bands": [NIGHT_BAND | {"days": ["wed"]}]},
+        ),
+        prove=False,
+    )
+
+    amps = made.outcome.cars[0].amps
+    assert amps[amps > 0].tolist() == [16, 14.44]
+    assert made.outcome.cost == pytest.approx(3.68 * 0.10 + 3.32 * 0.20, abs=0.001)
 
 
 @pytest.mark.parametrize("control", ["timer", "hand"])

@@ -60,7 +60,10 @@ def plan_together(problem: Problem, like: Sequence[Floats] | None = None) -> Can
     if _fit(problem, alone):
         alone = _alone(problem, apart)
         if _fit(problem, alone):
-            return _better(improved(problem, _replanned(problem, alone, apart), moves=_FEW_MOVES), known)
+            best = _replanned(problem, alone, apart)
+            # Of one night, all currents at once come to no less.
+            anew = set_anew(problem, best) if nights > 1 else best
+            return _better(improved(problem, anew, moves=_FEW_MOVES), known)
     tries, contended = _tries(problem, _SOON * cars**2 * nights, _SLOTS_SOON), contended_slots(problem, alone.amps)
     best = _better(missing_least(problem), known)
     best = searched(problem, best, tries=tries, effort=COARSE, contended=contended)
