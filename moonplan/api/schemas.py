@@ -426,7 +426,8 @@ class Refinement(Schema):
 
     steps : how many it has taken; with each the better plan may be another. saves_at_most : by how much, of all that is
         counted, a plan can be better than the one that is known; None where nothing is claimed, or not yet. proven : whether
-        that is next to nothing.
+        that is next to nothing. by_habit : whether it is said of plans that keep to a habit other than the cheapest hours,
+        which may cost more than others.
     """
 
     state: Literal["searching", "settled"]
@@ -434,6 +435,7 @@ class Refinement(Schema):
     better: bool
     saves_at_most: float | None
     proven: bool
+    by_habit: bool
 
 
 class BandPoint(Schema):

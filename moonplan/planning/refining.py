@@ -27,7 +27,7 @@ from moonplan.planning.documents import as_core
 from moonplan.planning.search_process import begin
 
 _KEPT = 8
-_NOTHING_KNOWN = {"saves_at_most": None, "proven": False}
+_NOTHING_KNOWN = {"saves_at_most": None, "proven": False, "by_habit": False}
 
 
 @dataclasses.dataclass
@@ -92,9 +92,10 @@ def standing(given: Mapping[str, Any]) -> dict[str, Any]:
 
 
 def _how_good(known: Plan) -> dict[str, Any]:
-    # Under another habit than the cheapest, less may well be saved, but by plans that nobody asked for.
-    claimed = all(known.problem.habit_of(car) == "cheapest" for car in known.problem.cars)
-    return {"saves_at_most": known.saves_at_most, "proven": known.tight} if claimed else _NOTHING_KNOWN
+    habits = {known.problem.habit_of(car) for car in known.problem.cars}
+    if known.saves_at_most is None or habits <= {"plug_and_go"}:  # which leaves nothing to choose
+        return _NOTHING_KNOWN
+    return {"saves_at_most": known.saves_at_most, "proven": known.tight, "by_habit": habits != {"cheapest"}}
 
 
 def _looked_at(asked: str, given: Mapping[str, Any]) -> _Search:

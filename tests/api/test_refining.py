@@ -125,8 +125,8 @@ def test_by_how_much_a_plan_can_be_better_at_most_is_said_once_that_is_known(sig
     assert 0 <= found["saves_at_most"] < 0.05 * at_the_lowest
 
 
-@pytest.mark.parametrize("habit", ["nightly", "sun_first", "plug_and_go"])
-def test_under_a_habit_that_is_not_the_cheapest_nobody_is_told_that_none_saves_more(
+@pytest.mark.parametrize("habit", ["sun_first", "plug_and_go"])
+def test_where_own_sun_is_weighed_or_nothing_is_left_to_choose_nobody_is_told_how_good_a_plan_is(
     signed_in: Browser, searcher: ByHand, habit: str
 ):
     version = signed_in.get("/household")[1]["household"]["version"]
@@ -134,7 +134,22 @@ def test_under_a_habit_that_is_not_the_cheapest_nobody_is_told_that_none_saves_m
 
     found = settled(signed_in, searcher)
 
-    assert (found["saves_at_most"], found["proven"]) == (None, False)
+    assert found | NOTHING_KNOWN == found
+
+
+def test_by_how_much_a_plan_can_be_better_is_said_of_those_that_keep_to_the_household_s_habit(
+    signed_in: Browser, searcher: ByHand
+):
+    # While somebody is up electricity is dearer, and no plan that keeps to that comes near to one that does not.
+    _, any_time = signed_in.get("/tonight")
+    version = signed_in.get("/household")[1]["household"]["version"]
+    signed_in.send("patch", f"/household?version={version}", {"habit": "awake"})
+    _, awake = signed_in.get("/tonight")
+
+    found = settled(signed_in, searcher)
+
+    assert found["by_habit"]
+    assert 0 <= found["saves_at_most"] < awake["totals"]["cost"] - any_time["totals"]["cost"]
 
 
 def test_one_car_s_night_is_proven(signed_in: Browser, searcher: ByHand):
@@ -149,7 +164,8 @@ def test_one_car_s_night_is_proven(signed_in: Browser, searcher: ByHand):
     assert 0 <= found["saves_at_most"] < 0.05 * 0.21437
 
 
-NOTHING_YET = {"state": "searching", "steps": 0, "better": False, "saves_at_most": None, "proven": False}
+NOTHING_KNOWN = {"saves_at_most": None, "proven": False, "by_habit": False}
+NOTHING_YET = {"state": "searching", "steps": 0, "better": False} | NOTHING_KNOWN
 
 
 @pytest.mark.usefixtures("a_first_plan_in_haste")

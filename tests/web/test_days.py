@@ -191,7 +191,7 @@ def test_the_plan_s_address_for_calendars_is_renewed(demo: Served, open_page):
 def test_a_plan_that_was_on_its_way_before_an_edit_does_not_come_back_after_it(demo: Served, open_page):
     # A better plan is told of, so the days are asked for again; they are answered, as they were, only after an edit.
     page = open_page(demo.link)
-    settled = {"state": "settled", "steps": 1, "better": False, "saves_at_most": None, "proven": False}
+    settled = {"state": "settled", "steps": 1, "better": False, "saves_at_most": None, "proven": False, "by_habit": False}
     told = iter([settled | {"better": True}])
     page.route("**/api/refinement?*", lambda route: route.fulfill(json=next(told, settled)))
     asked: list[tuple[Route, APIResponse]] = []

@@ -1592,7 +1592,8 @@ export interface components {
          *
          *     steps : how many it has taken; with each the better plan may be another. saves_at_most : by how much, of all that is
          *         counted, a plan can be better than the one that is known; None where nothing is claimed, or not yet. proven : whether
-         *         that is next to nothing.
+         *         that is next to nothing. by_habit : whether it is said of plans that keep to a habit other than the cheapest hours,
+         *         which may cost more than others.
          */
         Refinement: {
             /**
@@ -1608,6 +1609,8 @@ export interface components {
             saves_at_most: number | null;
             /** Proven */
             proven: boolean;
+            /** By Habit */
+            by_habit: boolean;
         };
         /** Comparison */
         Comparison: {

@@ -44,18 +44,20 @@ export function Refinement({ of, revision, nights, manner }: Props) {
 /** How good the plan is, and, opened, how that is known. */
 function HowGood({ found, manner }: { found: Schemas["Refinement"]; manner: Manner }) {
   if (found.saves_at_most === null) return null;
+  const kept = found.by_habit ? " that keeps to your habits" : "";
   return (
     <details className={classes.known}>
       <summary>
         {found.proven
-          ? "No plan is noticeably better."
-          : `No better plan found; none saves over ${money(found.saves_at_most, manner)}.`}
+          ? `No plan${kept} is noticeably better.`
+          : `No better plan found; none${kept} saves over ${money(found.saves_at_most, manner)}.`}
       </summary>
       <p>
-        A plan is better if less comes up short, then if it counts less: what charging costs, the hours a battery stands
-        above its rest level, and every start. A longer search went on from the plan that came at once. Beside it stands
-        a figure that no plan can be below
+        A plan is better if less comes up short,{found.by_habit && " then if less is missed of what a habit wishes,"}{" "}
+        then if it counts less: what charging costs, the hours a battery stands above its rest level, and every start. A
+        longer search went on from the plan that came at once. Beside it stands a figure that no plan{kept} can be below
         {found.proven ? ", and this one is next to nothing above it." : "; whether any gets that low is not known."}
+        {found.by_habit && " What other habits come to is compared under Days."}
       </p>
     </details>
   );
