@@ -13,6 +13,9 @@ from moonplan.core.household import MeasuredRate
 
 Source = Literal["measured", "assumed"]
 
+# By which part less is accepted by a full pack than by one at its taper.
+TAPERS_BY = 0.75
+
 
 @compiled
 def stored_kw(wall_kw: float, efficiency: float, overhead_kw: float) -> float:
@@ -27,7 +30,7 @@ def accepted_kw(
     """Battery and wall power where the wall offers `wall_kw` at a SoC (fraction), taper included. [kW, kW]"""
     battery_kw = stored_kw(wall_kw, efficiency, overhead_kw)
     if soc > taper_from:
-        most = max(0.0, (efficiency * onboard_kw - overhead_kw) * (1 - 0.75 * (soc - taper_from) / (1 - taper_from)))
+        most = max(0.0, (efficiency * onboard_kw - overhead_kw) * (1 - TAPERS_BY * (soc - taper_from) / (1 - taper_from)))
         if battery_kw > most:
             return most, (most + overhead_kw) / efficiency
     return battery_kw, wall_kw
@@ -103,6 +106,14 @@ class Intake:
     def accepted(self, amps: float, soc: float, rate: Rate) -> tuple[float, float]:
         """Battery and wall power at an offered current and a SoC (fraction), taper included. [kW, kW]"""
         return accepted_kw(self.wall_kw(amps), soc, rate.efficiency, rate.overhead_kw, self.onboard_kw, self.taper_from)
+
+    def tapers_from(self, amps: float, rate: Rate) -> float:
+        """SoC (fraction) above which less than what a current gives is accepted; 1.0 where that is all of it up to there."""
+        most_kw = rate.efficiency * self.onboard_kw - rate.overhead_kw
+        offered_kw = rate.battery_kw(self.wall_kw(amps))
+        if offered_kw >= most_kw:
+            return self.taper_from
+        return self.taper_from + min(1.0, (1 - offered_kw / most_kw) / TAPERS_BY) * (1 - self.taper_from)
 
 
 def range_km(battery_kwh: float, use_kwh_per_100km: float) -> float:

@@ -67,7 +67,7 @@ class Battery:
     ) -> None:
         self._programme, self._car, self._amps, self._rate, self._columns = programme, car, amps, rate, columns
         self._hours, self._run = problem.grid.hours, car.run(amps, rate, problem.grid)
-        self._free = (columns >= 0) & (self._run.soc_kwh[:-1] <= car.intake.taper_from * car.vehicle.usable_kwh)
+        self._free = (columns >= 0) & (self._run.soc_kwh[:-1] <= car.tapers_from_kwh(float(car.limit_a.max())))
         self._care = care * self._hours
         # A slot's draw is so much of each ampere, and its gain is that at the rate's efficiency less the overhead.
         self._kwh_per_a = car.intake.volts * car.intake.phases / 1000 * self._hours

@@ -40,6 +40,8 @@ _PARTS = (1.0, 0.5, 0.0)
 # What cars together may miss besides what each misses for certain, so that no price of it is looked for. [kWh]
 _OPEN_KWH = 1e-3
 _NOTHING = 1e-9
+# What is not waited below a boost level. [A·h]
+_NO_WAIT_AH = 1e-4
 
 
 class _Missed(NamedTuple):
@@ -49,6 +51,7 @@ class _Missed(NamedTuple):
         of what is asked besides. may_miss_kwh : what each car may miss of each that is wanted, shapes (n_wanted,).
     kwh : at most all that is missed, of a wish and what is asked at its edge only the wish, which is more.
     open : whether any car may miss more than it does for certain.
+    waits_least : whether no car waits longer below its boost level than it does that charges at the most.
     """
 
     surely_kwh: tuple[Floats, ...]
@@ -56,6 +59,7 @@ class _Missed(NamedTuple):
     may_miss_kwh: tuple[Floats, ...]
     kwh: float
     open: bool
+    waits_least: bool
 
 
 class _Uncharged(NamedTuple):
@@ -67,7 +71,8 @@ class _Uncharged(NamedTuple):
 
 
 def bound(problem: Problem, found: Outcome, *, steps: int) -> float:
-    """A figure that no plan is below which misses as little as `found`, of what is asked and what habits wish. [currency]
+    """A figure that no plan is below which misses as little as `found`, of what is asked and what habits wish, and waits no
+    longer below a boost level. [currency]
 
     steps : how often the prices of what is shared are sharpened.
     """
@@ -113,6 +118,7 @@ def _missed_by_all(problem: Problem, found: Outcome) -> _Missed:
         tuple(may_miss),
         found.unwished_kwh + min(found.short_kwh - surely_within, may_miss_apart),
         max(besides) > _OPEN_KWH,
+        sum(one.waited_ah for one in found.cars) <= sum(one.waited_ah for one in at_most) + _NO_WAIT_AH,
     )
 
 
@@ -188,7 +194,7 @@ class _Car:
         unit = _unit_kwh(full, range_kwh, most_states // (n * len(problem.cars)), units_per_slot)
         if rate is car.rate.cautious:
             least_part, most_part = 1.0, 1.0
-        stories = stories_of(car, before, least_before) if most_part < 1 else one_story(car)
+        stories = stories_of(car, most_a, before, least_before) if most_part < 1 else one_story(car)
         asks, must_have = _asks(
             problem, car, most_a, uncharged, missed.may_miss_kwh[i].tolist(), stories, (least_part, most_part)
         )
@@ -229,9 +235,11 @@ class _Car:
             highest=np.maximum(at_most.soc_kwh, mean_at_most.soc_kwh),
             limit_kwh=car.limit_kwh,
             taper_kwh=car.intake.taper_from * car.vehicle.usable_kwh if car.intake.taper_from < 1 else np.inf,
+            tapers_from_kwh=car.tapers_from_kwh(float(most_a.max())),
             accepted_kwh=car.rate.mean.battery_kw(car.intake.onboard_kw) * self.hours,
             usable_kwh=car.vehicle.usable_kwh,
             rest_kwh=car.rest_kwh,
+            boost_kwh=car.vehicle.boost_pct / 100 * car.vehicle.usable_kwh - _NOTHING if missed.waits_least else 0.0,
             care=problem.care_price * car.care_factor * self.hours
             if rate is car.rate.mean or float(mean_least.min()) >= 1
             else 0.0,

@@ -6,6 +6,7 @@ import numpy as np
 import numpy.typing as npt
 
 from moonplan.core.compiled import compiled, kernel
+from moonplan.core.rates import TAPERS_BY
 from moonplan.core.timegrid import Counts, Flags, Floats
 
 _WAITING = 0
@@ -28,7 +29,9 @@ class Alone(NamedTuple):
     base_kwh, least_base_kwh : SoC without any charge, after trips at each edge, at the most and at the least, shape
         (n_slots + 1,), may be negative.
     highest : SoC of either car at the most, at each edge. limit_kwh : limit in force. rest_kwh, care : as in the plan.
-    taper_kwh : above it less is accepted than `accepted_kwh` a slot, at `usable_kwh` a quarter of it.
+    boost_kwh : mean SoC below which a car that is clear of limit and taper charges at its most; 0 for none.
+    taper_kwh : above it less is accepted than `accepted_kwh` a slot, at `usable_kwh` a quarter of it. tapers_from_kwh :
+        above it less is accepted than there is.
     wanted, most : units that must, and can, have been charged at each edge, shapes (n_slots + 1,).
     story_of : the story in which a car goes on that is at its limit or its taper at a slot's end, never lower than the one
         before. full_from : units from which it can be there. Shapes (n_slots,). See `bound_stories`.
@@ -58,9 +61,11 @@ class Alone(NamedTuple):
     highest: Floats
     limit_kwh: Floats
     taper_kwh: float
+    tapers_from_kwh: float
     accepted_kwh: float
     usable_kwh: float
     rest_kwh: float
+    boost_kwh: float
     care: float
     wanted: Counts
     most: Counts
@@ -151,20 +156,21 @@ def _before_slot(
     start = 0.0 if t == 0 and car.charging else car.start_price
     may_start, may_rest = car.start[t] or car.must[t], not car.must[t]
     held = t > 0 and not car.end[t - 1]
+    hurried = _hurried_until(t, car)
     for k in range(car.wanted[t], car.most[t] + 1):
-        now[_WAITING, k] = then[_WAITING, k] + _care(t, k, car) if may_rest else np.inf
-        if car.timed:
+        now[_WAITING, k] = then[_WAITING, k] + _care(t, k, car) if may_rest and k >= hurried else np.inf
+        if car.timed and k >= hurried:
             now[done, k] = then[done, k] + _care(t, k, car)
     for phase in range(1, 2 * on + 1 if car.timed and crossing else on + 1):
         windows = ((phase - 1) % on, (phase - 1) % on + 1) if car.timed else (0, car.windows.shape[1])
         # A session that began in the night before leaves the new night its own.
         rests = _WAITING if phase > on else done
-        _best_gain(gains, t, windows, then[phase], car)
+        _best_gain(gains, t, windows, hurried, then[phase], car)
         for k in range(car.wanted[t], car.most[t] + 1):
             care = _care(t, k, car)
             charging = gains.best[k] + care
             full = t > 0 and car.base_kwh[t] + (k + 1) * car.unit_kwh >= car.limit_kwh[t - 1]
-            stop = then[rests, k] + care if may_rest and (full or not held) else np.inf
+            stop = then[rests, k] + care if may_rest and k >= hurried and (full or not held) else np.inf
             now[phase, k], choice[phase, k] = (charging, gains.chosen[k]) if charging < stop else (stop, -1)
             if phase <= on and may_start and charging + start < now[_WAITING, k]:
                 now[_WAITING, k], choice[_WAITING, k], into[k] = charging + start, gains.chosen[k], phase
@@ -211,15 +217,16 @@ def _follow(choice: npt.NDArray[np.int16], into: npt.NDArray[np.int8], done: int
 
 
 @kernel
-def _best_gain(gains: _Gains, t: int, windows: tuple[int, int], after: Floats, car: Alone) -> None:
-    """The best gain of a slot with current within some windows, from every total, and its cost."""
+def _best_gain(gains: _Gains, t: int, windows: tuple[int, int], hurried: int, after: Floats, car: Alone) -> None:
+    """The best gain of a slot with current within some windows, from every total, and its cost.
+
+    hurried : the first total from which the car need not charge at its most.
+    """
     best, chosen, little, little_chosen, queue = gains
     first, last = car.wanted[t], car.most[t]
     past = min(car.most[t + 1], len(after) - 1)
     of_session = windows if t < car.one_session else (0, len(car.aheads))
-    ahead = 0.0
-    for i in range(of_session[0], of_session[1]):
-        ahead = max(ahead, car.aheads[i])
+    ahead = _most_ahead(of_session, car)
     plain, own_plain = _plain_until(t, first, last, ahead, car), _plain_until(t, first, last, 0.0, car)
     best[first : last + 1], chosen[first : last + 1] = np.inf, 0
     little[plain : last + 1], little_chosen[plain : last + 1] = np.inf, 0
@@ -229,13 +236,10 @@ def _best_gain(gains: _Gains, t: int, windows: tuple[int, int], after: Floats, c
         if most < 0:
             continue
         least, high = min(least, low), max(high, most)
-        rows, sun = (first, own_plain - 1, past), car.sun_units[t]
-        if low <= sun:
-            _sliding(best, chosen, rows, (low, min(most, sun)), car.per_unit[t], car.per_slot[t], after, queue)
-        if most > sun:
-            _sliding(best, chosen, rows, (max(low, sun + 1), most), car.beyond_unit[t], car.beyond_slot[t], after, queue)
-        if car.bend[t] > 0:
-            _around_bend(best, chosen, t, rows, (low, most), after, car)
+        at_most = max(low, car.high[t] - 1)
+        if hurried > first and most >= at_most:
+            _at_its_price(best, chosen, t, (first, hurried - 1, past), (at_most, most), after, queue, car)
+        _at_its_price(best, chosen, t, (hurried, own_plain - 1, past), (low, most), after, queue, car)
         _sliding(little, little_chosen, (plain, own_plain - 1, past), (low, most), 0.0, 0.0, after, queue)
     if high < 0:
         return
@@ -253,6 +257,27 @@ def _best_gain(gains: _Gains, t: int, windows: tuple[int, int], after: Floats, c
         drawn = min(dear, _drawn_at_least(t, k, ahead, car) * car.price[t] if car.price[t] > 0 else 0.0)
         if little[k] + drawn < best[k]:
             best[k], chosen[k] = little[k] + drawn, little_chosen[k]
+
+
+@kernel
+def _at_its_price(
+    best: Floats,
+    chosen: npt.NDArray[np.int16],
+    t: int,
+    rows: tuple[int, int, int],
+    window: tuple[int, int],
+    after: Floats,
+    queue: Counts,
+    car: Alone,
+) -> None:
+    """Lower `best` to the least over gains within a window, clear of limit and taper, as far as own sun goes and beyond."""
+    (low, most), sun = window, car.sun_units[t]
+    if low <= sun:
+        _sliding(best, chosen, rows, (low, min(most, sun)), car.per_unit[t], car.per_slot[t], after, queue)
+    if most > sun:
+        _sliding(best, chosen, rows, (max(low, sun + 1), most), car.beyond_unit[t], car.beyond_slot[t], after, queue)
+    if car.bend[t] > 0:
+        _around_bend(best, chosen, t, rows, window, after, car)
 
 
 @kernel
@@ -348,8 +373,30 @@ def _sliding(
 def _plain_until(t: int, first: int, last: int, ahead: float, car: Alone) -> int:
     """The first total from which limit or taper can be in the way of a car that gets ahead so far for every kWh charged."""
     k = first
-    nearest = min(car.limit_kwh[t], car.taper_kwh)
+    nearest = min(car.limit_kwh[t], car.tapers_from_kwh)
     while k <= last and _at_most(t, k, ahead, car) + car.high[t] * car.unit_kwh * (1 + ahead) < nearest:
+        k += 1
+    return k
+
+
+@kernel
+def _most_ahead(windows: tuple[int, int], car: Alone) -> float:
+    """How far the mean car can get ahead for every kWh charged within some windows."""
+    ahead = 0.0
+    for i in range(windows[0], windows[1]):
+        ahead = max(ahead, car.aheads[i])
+    return ahead
+
+
+@kernel
+def _hurried_until(t: int, car: Alone) -> int:
+    """The first total from which the mean car can be at its boost level, or near limit or taper, when it can charge."""
+    first = car.wanted[t]
+    if car.boost_kwh <= 0 or car.high[t] == 0:
+        return int(first)
+    ahead, k = _most_ahead((0, len(car.aheads)), car), int(first)
+    clear = _plain_until(t, first, car.most[t], ahead, car)
+    while k < clear and _at_most(t, k, ahead, car) < car.boost_kwh:
         k += 1
     return k
 
@@ -373,5 +420,5 @@ def _accepted_kwh(soc_kwh: float, car: Alone) -> float:
     if soc_kwh <= car.taper_kwh:
         return np.inf
     return float(
-        car.accepted_kwh * max(0.0, 1 - 0.75 * (soc_kwh - car.taper_kwh) / max(1e-9, car.usable_kwh - car.taper_kwh))
+        car.accepted_kwh * max(0.0, 1 - TAPERS_BY * (soc_kwh - car.taper_kwh) / max(1e-9, car.usable_kwh - car.taper_kwh))
     )

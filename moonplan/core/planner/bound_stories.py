@@ -37,14 +37,14 @@ class Stories(NamedTuple):
         return np.maximum(to_charge, np.minimum(np.maximum(to_charge, to_charge / most_part), after_it))
 
 
-def stories_of(car: Car, before: Floats, least_before: Floats) -> Stories:
+def stories_of(car: Car, most_a: Floats, before: Floats, least_before: Floats) -> Stories:
     """The stories of a car.
 
+    most_a : the most current of each slot, shape (n_slots,). [A]
     before, least_before : SoC without any charge, before trips at each edge, at the most and at the least, shapes
         (n_slots + 1,). [kWh]
     """
-    taper_kwh = car.intake.taper_from * car.vehicle.usable_kwh
-    full_kwh = np.minimum(car.limit_kwh, taper_kwh)
+    full_kwh = np.minimum(car.limit_kwh, car.tapers_from_kwh(float(most_a.max())))
     leaves = np.unique([departure.taking.edge for departure in car.departures])
     of_slot = 1 + np.searchsorted(leaves, np.arange(len(full_kwh)), side="right")
     least, most = full_kwh - before[1:], np.maximum(car.limit_kwh, car.soc_kwh) - least_before[1:]

@@ -143,7 +143,10 @@ def room_for(problem: Problem, amps: Sequence[Floats], i: int) -> Floats:
 
 
 def most_alone(problem: Problem, i: int) -> Floats:
-    """The most that a car can be offered whatever the others do, or what a person pinned, shape (n_slots,). [A]"""
+    """The most that a car can be offered whatever the others do, or what a person pinned, shape (n_slots,). [A]
+
+    Nothing in a slot that no session can have reached.
+    """
     return problem.once(("most alone", i), lambda: _most_alone(problem, i))
 
 
@@ -153,7 +156,13 @@ def _most_alone(problem: Problem, i: int) -> Floats:
     for limit in shared_limits(problem):
         if i in limit.weights and not limit.of_full_limits:
             room = np.minimum(room, left_of(limit, problem, only_pinned, i))
-    return np.where(np.isnan(car.pinned_a), car.offered(np.maximum(0.0, room)), np.nan_to_num(car.pinned_a))
+    most = np.where(np.isnan(car.pinned_a), car.offered(np.maximum(0.0, room)), np.nan_to_num(car.pinned_a))
+    begins = may_start(problem, car) | ~np.isnan(car.pinned_a)
+    going_on = car.vehicle.charging
+    for t in range(len(most)):
+        going_on = bool(most[t] > 0 and (begins[t] or going_on))
+        most[t] = most[t] if going_on else 0.0
+    return most
 
 
 def left_of(limit: SharedLimit, problem: Problem, amps: Sequence[Floats], i: int) -> Floats:

@@ -84,8 +84,8 @@ def _offers(programme: Programme, problem: Problem, car: Car, amps: Floats) -> C
         return columns
     mean, cautious = (car.run(amps, rate, problem.grid).soc_kwh[:-1] for rate in (car.rate.mean, car.rate.cautious))
     free = np.isnan(car.pinned_a) & (mean >= car.vehicle.boost_pct / 100 * car.vehicle.usable_kwh)
-    tapers = np.maximum(mean, cautious) > car.intake.taper_from * car.vehicle.usable_kwh
     most, ends = car.offered(car.limit_a), may_end(problem, car)
+    tapers = np.maximum(mean, cautious) > car.tapers_from_kwh(float(most.max(initial=0.0)))
     for run in runs(amps):
         slots = np.arange(run.first, run.last + 1)
         if car.control == "managed":

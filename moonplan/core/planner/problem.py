@@ -125,6 +125,12 @@ class Car:
     def _takings(self) -> Takings:
         return Takings.of([departure.taking for departure in self.departures])
 
+    def tapers_from_kwh(self, most_a: float) -> float:
+        """SoC above which, by one rate or the other, less than what a current gives is accepted; the full battery where that
+        is all of it up to there. [kWh]"""
+        rates = (self.rate.mean, self.rate.cautious)
+        return min(self.intake.tapers_from(most_a, rate) for rate in rates) * self.vehicle.usable_kwh
+
     def offered(self, room_a: Floats) -> Floats:
         """What the lead offers where there is room for some current: a step, or two decimals; 0 below the least. [A]
 
