@@ -217,13 +217,17 @@ def test_what_a_mean_car_must_have_charged_depends_on_when_it_was_last_full():
     problem = build(a_household(vehicles=[a_car(soc_pct=70, daily_limit_pct=90)], trips=[trip]))
     car = problem.cars[0]
     before = np.where(np.arange(problem.grid.n_slots + 1) <= car.departures[0].taking.edge, 35.0, 31.0)
-    stories = stories_of(car, before, before)
+    stories = stories_of(car, car.limit_a, before)
+    to_charge = np.array([9.0, 12.0, 18.0])
 
     assert stories.of_slot[[0, -1]].tolist() == [1, 2]
-    never_full, full_before, full_after = stories.mean_to_charge(np.array([9.0, 12.0, 18.0]), 0.9)
+    never_full, full_before, full_after = stories.mean_to_charge(to_charge, 0.9, np.full(3, -np.inf))
     assert never_full == pytest.approx([10, 12 / 0.9, 20])
     assert full_before == pytest.approx([10, 10 + 2 / 0.9, 10 + 8 / 0.9])
     assert full_after == pytest.approx([10, 12 / 0.9, 14 + 4 / 0.9])
+    # A battery that was empty once both had charged 10 brings them together as well.
+    emptied, _, _ = stories.mean_to_charge(to_charge, 0.9, np.full(3, 10.0))
+    assert emptied == pytest.approx([9, 10 + 2 / 0.9, 10 + 8 / 0.9])
 
 
 def test_the_hours_that_the_cautious_car_needs_bound_what_the_mean_one_pays():
@@ -336,6 +340,97 @@ def test_a_timer_s_night_is_bounded_by_how_far_ahead_its_own_current_gets():
 
     assert made.outcome.cost == pytest.approx(12 * 0.92 * 0.10)
     assert bound(made.problem, made.outcome, steps=0) == pytest.approx(made.outcome.value, rel=0.005)
+
+
+def test_a_car_that_nobody_can_start_costs_nothing_and_is_proven():
+    # Plugged in from midnight to five, while everybody sleeps: the 5 kWh that are wanted are missing whatever is done.
+    made = plan(
+        a_household(
+            bedtime="23:00",
+            leads=[a_lead(control="hand")],
+            vehicles=[a_car(control="hand", end_pct=60, plug_in_hours=["00:00", "05:00"])],
+        )
+    )
+
+    assert made.outcome.short_kwh == pytest.approx(5)
+    assert (made.outcome.value, made.bound) == (0, pytest.approx(0, abs=1e-6))
+
+
+def test_a_car_below_its_boost_level_is_bounded_by_what_it_charges_at_once():
+    # From 5 kWh up to 10 it charges at once, six quarters of an hour of 0.92 kWh at 0.30; the rest of 7 kWh is had at 0.10.
+    made = plan(a_household(vehicles=[a_car(soc_pct=10, boost_pct=20, end_pct=24)]))
+
+    cost = 5.52 * 0.30 + 1.48 * 0.10
+    assert made.outcome.cost == pytest.approx(cost, abs=0.005)
+    assert made.bound == pytest.approx(cost, rel=0.01)
+
+
+def test_a_car_that_waits_below_its_boost_level_since_it_must_is_bounded_by_what_it_then_charges():
+    # The house leaves 10 A of 16 until 20:00: the 4.6 kWh of those two hours are charged at 0.30, and a quarter of an hour's
+    # 0.92 more.
+    made = plan(
+        a_household(
+            supply={"leg_voltage_v": 230, "legs": 1, "rating_a": 20, "continuous_factor": 1.0},
+            base_load_kw=[["00:00", 0.0], ["18:00", 2.3], ["20:00", 0.0]],
+            vehicles=[a_car(soc_pct=10, boost_pct=20, end_pct=24)],
+        )
+    )
+
+    cost = (4.6 + 0.92) * 0.30 + 1.48 * 0.10
+    assert made.outcome.cost == pytest.approx(cost, abs=0.005)
+    assert made.bound == pytest.approx(cost, rel=0.01)
+
+
+def test_a_taper_that_no_current_feels_does_not_bring_both_cars_together():
+    # 28 kWh of 40 are aboard, and 4 leave with the first trip. 6 more for the second are 4.7 hours at 8 A, cautiously, and
+    # 2.1 at 16 A: so five hours at 1.84 kW, 9.2 kWh, or three at 3.68. An 11 kW charger takes a quarter of that when full,
+    # and 3.68 kW up to 39 kWh: a mean car that was above 80 % is ahead of the cautious one all the same.
+    cautious = {"efficiency": 0.88, "overhead_kw": 0.35}
+    made = plan(
+        a_household(
+            horizon_nights=2,
+            slot_minutes=60,
+            leads=[a_lead(control="hand", steps_a=[8, 16])],
+            vehicles=[
+                a_car(
+                    usable_kwh=40,
+                    soc_pct=70,
+                    reserve_pct=10,
+                    daily_limit_pct=100,
+                    control="hand",
+                    onboard_kw=11,
+                    taper_from_pct=80,
+                    plug_in_hours=["20:00", "06:00"],
+                )
+            ],
+            rates=[LOSSLESS | {"efficiency": 0.92, "overhead_kw": 0.25, "cautious": cautious}],
+            trips=[
+                a_trip("2026-01-15T06:00:00+01:00", "2026-01-15T15:00:00+01:00", 20),
+                a_trip("2026-01-16T08:00:00+01:00", "2026-01-16T15:00:00+01:00", 130),
+            ],
+            tariff={"default_price": 0.20},
+        )
+    )
+
+    assert made.outcome.cost == pytest.approx(5 * 1.84 * 0.20)
+    assert made.bound == pytest.approx(5 * 1.84 * 0.20, rel=0.01)
+
+
+def test_a_battery_that_is_emptied_on_the_way_gives_no_more_than_it_has():
+    # One session a night. The ten hours before the trip are 36.8 kWh of 45, and leave nothing for the 11 wanted at noon:
+    # 2 are aboard and 40 taken. Missing 11 more of the trip instead, of the dear hours, would leave as little.
+    made = plan(
+        a_household(
+            leads=[a_lead(control="timer")],
+            vehicles=[a_car(control="timer", soc_pct=4, reserve_pct=10, end_pct=22)],
+            trips=[a_trip("2026-01-15T04:00:00+01:00", "2026-01-15T05:00:00+01:00", 200)],
+        )
+    )
+
+    cost = 3.68 * (4 * 0.30 + 6 * 0.10)
+    assert made.outcome.short_kwh == pytest.approx(45 - 38.8 + 11)
+    assert made.outcome.cost == pytest.approx(cost)
+    assert made.bound == pytest.approx(cost, rel=0.01)
 
 
 def test_parts_of_the_prices_of_what_is_shared():

@@ -18,7 +18,7 @@ from moonplan.core.planner.bound_stories import Stories, one_story, parts, stori
 from moonplan.core.planner.constraints import may_end, may_start, most_alone
 from moonplan.core.planner.guide import shared_prices
 from moonplan.core.planner.one_car import needed
-from moonplan.core.planner.outcome import UNWISHED_DIGITS, Outcome, car_outcome, wanted_of
+from moonplan.core.planner.outcome import UNWISHED_DIGITS, Outcome, Wanted, car_outcome, wanted_of
 from moonplan.core.planner.problem import Car, Problem
 from moonplan.core.planner.sharing import SharedPrices
 from moonplan.core.rates import Rate
@@ -47,27 +47,16 @@ _NO_WAIT_AH = 1e-4
 class _Missed(NamedTuple):
     """What is missed of what is asked, and of what habits wish. [kWh]
 
-    surely_kwh : of each that is asked of each car, however it charges, shapes (n_asked,). besides_kwh : all that is missed
-        of what is asked besides. may_miss_kwh : what each car may miss of each that is wanted, shapes (n_wanted,).
+    may_miss_kwh : what each car may miss of each that is wanted, shapes (n_wanted,).
     kwh : at most all that is missed, of a wish and what is asked at its edge only the wish, which is more.
     open : whether any car may miss more than it does for certain.
     waits_least : whether no car waits longer below its boost level than it does that charges at the most.
     """
 
-    surely_kwh: tuple[Floats, ...]
-    besides_kwh: float
     may_miss_kwh: tuple[Floats, ...]
     kwh: float
     open: bool
     waits_least: bool
-
-
-class _Uncharged(NamedTuple):
-    """SoC of a car without what it charges, at the most, before and after the trips at each edge, shapes (n_slots + 1,),
-    which may be negative. [kWh]"""
-
-    before_kwh: Floats
-    after_kwh: Floats
 
 
 def bound(problem: Problem, found: Outcome, *, steps: int) -> float:
@@ -113,8 +102,6 @@ def _missed_by_all(problem: Problem, found: Outcome) -> _Missed:
     surely_within = sum(float(one.shorts_kwh[~alone].sum()) for one, alone in zip(at_most, apart, strict=True))
     may_miss_apart = sum(float(may[: len(alone)][alone].sum()) for may, alone in zip(may_miss, apart, strict=True))
     return _Missed(
-        tuple(one.shorts_kwh for one in at_most),
-        slack_kwh,
         tuple(may_miss),
         found.unwished_kwh + min(found.short_kwh - surely_within, may_miss_apart),
         max(besides) > _OPEN_KWH,
@@ -182,29 +169,27 @@ class _Car:
             return
         at_most = car.run(most_a, rate, problem.grid)
         least_part, most_part = parts(car, most_a)
-        least_base, base = _uncharged(car, at_most, missed.surely_kwh[i], missed.besides_kwh)
-        least_before, before = (np.concatenate([[car.soc_kwh], one[:-1]]) for one in (least_base, base))
-        uncharged, end = _Uncharged(before, base), may_end(problem, car) | pinned
-        if least_part < 1:
-            # The mean car may have less aboard than the cautious one: it is emptied where that is not, and a session ends
-            # since that is full.
-            base, end = np.full(n + 1, car.soc_kwh), np.ones(n, dtype=np.bool_)
+        base = _uncharged(problem, car)
+        before = np.concatenate([[car.soc_kwh], base[:-1]])
+        # A session may end since the cautious car is full, which the mean one may have less aboard than.
+        end = may_end(problem, car) | pinned if least_part >= 1 else np.ones(n, dtype=np.bool_)
         range_kwh = float((np.maximum(at_most.soc_kwh[1:], at_most.soc_kwh[:-1]) - before[:-1]).max())
         most_states = _MOST_STATES if car.control == "managed" else _MOST_OF_SESSIONS
         unit = _unit_kwh(full, range_kwh, most_states // (n * len(problem.cars)), units_per_slot)
         if rate is car.rate.cautious:
             least_part, most_part = 1.0, 1.0
-        stories = stories_of(car, most_a, before, least_before) if most_part < 1 else one_story(car)
-        asks, must_have = _asks(
-            problem, car, most_a, uncharged, missed.may_miss_kwh[i].tolist(), stories, (least_part, most_part)
+        stories = stories_of(car, most_a, before) if most_part < 1 else one_story(car)
+        asks, must_have, emptied = _asks(
+            problem, car, most_a, base, missed.may_miss_kwh[i].tolist(), stories, (least_part, most_part)
         )
+        empty_from = np.where(emptied, np.floor(-base / unit + 1e-6), -1.0).astype(np.int64)
         high = np.ceil(gains_kwh / unit - 1e-6).astype(np.int64)
         asked, must, wanted = _in_units(asks, must_have, unit, stories.of_slot)
         story_of = stories.of_slot
         if coarse:
             asked, must, story_of = _weakest(asked, story_of)[None], wanted[None].copy(), np.zeros_like(story_of)
-        can_kwh = np.maximum(0.0, at_most.soc_kwh - least_base)
-        wanted, most = _least_and_most(wanted, high, np.ceil(can_kwh / unit).astype(np.int64) + 2)
+        can_kwh = np.maximum(0.0, at_most.soc_kwh - base)
+        wanted, most = _least_and_most(wanted, high, np.ceil(can_kwh / unit).astype(np.int64) + 2, empty_from)
         mean_least, mean_most = currents.mean_parts(car, rate)
         # By the cautious rate a car that gains next to nothing at its least current tells nothing.
         self.tells = rate is car.rate.mean or float(mean_most.max()) < _MOST_AHEAD
@@ -231,7 +216,7 @@ class _Car:
             aheads=np.maximum(0.0, mean_most - 1),
             one_session=first_night if timed and not pinned.any() else 0,
             base_kwh=base,
-            least_base_kwh=least_base,
+            empty_from=empty_from,
             highest=np.maximum(at_most.soc_kwh, mean_at_most.soc_kwh),
             limit_kwh=car.limit_kwh,
             taper_kwh=car.intake.taper_from * car.vehicle.usable_kwh if car.intake.taper_from < 1 else np.inf,
@@ -302,70 +287,88 @@ def _unit_kwh(full_kwh: float, range_kwh: float, most_totals: int, units_per_slo
     return full_kwh / max(2, int(min(units_per_slot, fits)))
 
 
-def _least_and_most(wanted: Counts, high: Counts, can: Counts) -> tuple[Counts, Counts]:
+def _least_and_most(wanted: Counts, high: Counts, can: Counts, empty_from: Counts) -> tuple[Counts, Counts]:
     """Totals that must, and that can, have been charged at each edge, shapes (n_slots + 1,).
 
     wanted : by then. high : gained in a slot at the most. can : what always charging at the most comes to, or limits let in.
+    empty_from : see `Alone`.
     """
-    least = wanted.copy()
+    least, most, can = wanted.copy(), np.zeros_like(can), np.maximum.accumulate(can)
     for t in range(len(high) - 1, -1, -1):
-        least[t] = max(least[t], least[t + 1] - high[t] - 1)
+        before = least[t + 1] - high[t] - 1
+        least[t] = max(least[t], before if before > empty_from[t] + 1 else 0)
     least = np.maximum.accumulate(least)
     least[0] = 0
-    most = np.minimum(np.maximum.accumulate(can), np.concatenate([[0], np.cumsum(high + 1)]))
+    for t in range(len(high) + 1):
+        most[t] = max(min(can[t], most[t - 1] + high[t - 1] + 1) if t else 0, empty_from[t] + 1)
     return least, np.maximum(most, least)
 
 
-def _uncharged(car: Car, at_most: Trajectory, surely_kwh: Floats, besides_kwh: float) -> tuple[Floats, Floats]:
-    """SoC of a car without what it charges, after the trips at each edge, at the least and at the most, shapes
-    (n_slots + 1,), which may be negative. [kWh]
+def _uncharged(problem: Problem, car: Car) -> Floats:
+    """SoC of a car without what it charges, after the trips at each edge, shape (n_slots + 1,), which may be negative. [kWh]
 
-    A battery that is emptied on the way gives no more than it has. at_most : what the car does that always charges.
-    surely_kwh, besides_kwh : what it misses of each that is asked, and may miss besides.
+    As if a battery gave what a trip takes even where it is emptied before: it counts as charged by so much then.
     """
-    least = np.full(len(at_most.soc_kwh), car.soc_kwh)
-    most, besides = least.copy(), np.zeros(len(least))
-    for departure, aboard, surely in zip(car.departures, at_most.before_leaving_kwh, surely_kwh, strict=False):
-        edge, takes = departure.taking.edge, departure.taking.kwh
-        has = departure.required_kwh - surely
-        gives = min(takes, has)
-        least[edge:] -= min(takes, aboard)
-        most[edge:] -= gives
-        besides[edge:] += max(0.0, min(gives, besides_kwh - max(0.0, has - takes)))
-    return least, most + np.minimum(besides, besides_kwh)
+    taken = np.zeros(problem.grid.n_slots + 1)
+    for departure in car.departures:
+        taken[departure.taking.edge] += departure.taking.kwh
+    return car.soc_kwh - np.cumsum(taken)
 
 
 def _asks(
     problem: Problem,
     car: Car,
     most_a: Floats,
-    uncharged: _Uncharged,
+    base: Floats,
     may_miss_kwh: Sequence[float],
     stories: Stories,
     parts: tuple[float, float],
-) -> tuple[Floats, Floats]:
+) -> tuple[Floats, Floats, Flags]:
     """What is asked to have been charged at each edge, in each story, and what must have been, shapes (n_stories,
-    n_slots + 1). [kWh]
+    n_slots + 1) [kWh]; and whether the battery can be emptied there, shape (n_slots + 1,).
 
     Where nothing more may be missed, what must be aboard later is only to be had with so much aboard before.
 
-    most_a : the most current of each slot, shape (n_slots,). [A] may_miss_kwh : of each that is wanted. parts : see
-        `bound_stories.parts`.
+    most_a : the most current of each slot, shape (n_slots,). [A] base : see `_uncharged`. may_miss_kwh : of each that is
+        wanted. parts : see `bound_stories.parts`.
     """
     least_part, most_part = parts
     # A little less, since what is missing by less than that is not missed.
     wanted = [one._replace(kwh=one.kwh - 1e-5) for one in wanted_of(problem, car)]
     certain = [one._replace(kwh=one.kwh - may_miss) for one, may_miss in zip(wanted, may_miss_kwh, strict=True)]
     least_kwh = needed(problem, car, most_a, certain)
-    to_have = np.where(least_kwh > _NOTHING, least_kwh - uncharged.after_kwh, 0.0)
-    must_have = least_part * stories.mean_to_charge(to_have, most_part)
+    emptied = _emptied(car, certain, least_kwh) if least_part >= 1 else _leaves(car, len(base))
+    # The last time that a battery was emptied both cars had nothing aboard.
+    since_kwh = np.maximum.accumulate(np.where(emptied, -base, -np.inf))
+    to_have = np.where(least_kwh > _NOTHING, least_kwh - base, 0.0)
+    must_have = least_part * stories.mean_to_charge(to_have, most_part, since_kwh)
     asks = must_have.copy()
     for one, may_miss in zip(wanted, may_miss_kwh, strict=True):
-        to_have = np.array([one.kwh - uncharged.before_kwh[one.edge]])
-        to_charge = least_part * stories.mean_to_charge(to_have, most_part)[:, 0]
+        has_kwh, since = (base[one.edge - 1], since_kwh[one.edge - 1]) if one.edge else (car.soc_kwh, -np.inf)
+        to_have = np.array([one.kwh - has_kwh])
+        to_charge = least_part * stories.mean_to_charge(to_have, most_part, np.array([since]))[:, 0]
         asks[:, one.edge] = np.maximum(asks[:, one.edge], to_charge)
         must_have[:, one.edge] = np.maximum(must_have[:, one.edge], to_charge - may_miss / most_part)
-    return asks, must_have
+    return asks, must_have, emptied
+
+
+def _leaves(car: Car, n_edges: int) -> Flags:
+    """Whether a car leaves at each edge, shape (n_edges,)."""
+    leaves = np.zeros(n_edges, dtype=np.bool_)
+    leaves[[departure.taking.edge for departure in car.departures]] = True
+    return leaves
+
+
+def _emptied(car: Car, certain: Sequence[Wanted], least_kwh: Floats) -> Flags:
+    """Whether a trip can empty the cautious car's battery at each edge, shape (n_slots + 1,).
+
+    certain : what it has aboard whatever it misses. least_kwh : what it needs after the trips at each edge.
+    """
+    aboard = {one.trip: one.kwh for one in certain if one.trip >= 0}
+    emptied = np.zeros(len(least_kwh), dtype=np.bool_)
+    for nth, departure in enumerate(car.departures):
+        emptied[departure.taking.edge] |= aboard.get(nth, 0.0) < departure.taking.kwh
+    return emptied & (least_kwh <= _NOTHING)
 
 
 def _in_units(asks: Floats, must_have: Floats, unit: float, story_of: Counts) -> tuple[Counts, Counts, Counts]:

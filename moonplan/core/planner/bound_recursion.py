@@ -26,8 +26,9 @@ class Alone(NamedTuple):
     price : of a wall kWh, own sun's where there is some. mean : efficiency of the mean car. aheads : how far it can get
         ahead for every kWh charged within each window, shape (n_windows,). one_session : for how many slots all that a timer
         has charged is of the session that goes on.
-    base_kwh, least_base_kwh : SoC without any charge, after trips at each edge, at the most and at the least, shape
-        (n_slots + 1,), may be negative.
+    base_kwh : SoC without any charge, after trips at each edge, shape (n_slots + 1,), may be negative. empty_from : the
+        total at which nothing is aboard after trips at each edge, shape (n_slots + 1,); −1 where there is something for
+        certain. A battery that is emptied on the way gives no more than it has: it counts as charged up to there.
     highest : SoC of either car at the most, at each edge. limit_kwh : limit in force. rest_kwh, care : as in the plan.
     boost_kwh : mean SoC below which a car that is clear of limit and taper charges at its most; 0 for none.
     taper_kwh : above it less is accepted than `accepted_kwh` a slot, at `usable_kwh` a quarter of it. tapers_from_kwh :
@@ -57,7 +58,7 @@ class Alone(NamedTuple):
     aheads: Floats
     one_session: int
     base_kwh: Floats
-    least_base_kwh: Floats
+    empty_from: Counts
     highest: Floats
     limit_kwh: Floats
     taper_kwh: float
@@ -126,6 +127,7 @@ def least(car: Alone) -> tuple[float, Counts]:
         now[:, :, :] = np.inf
         for story in range((car.story_of[t - 1] if t else 0) + 1):
             _before_slot(now[story], then[story], t, crossing[t], choice[at], into[at], gains, car)
+        _empty(now, t, car)
         _ask(now, t, car)
         if car.timed and car.must[t]:
             now[:, done] = now[:, _WAITING]
@@ -177,6 +179,17 @@ def _before_slot(
 
 
 @kernel
+def _empty(values: Floats, t: int, car: Alone) -> None:
+    """Let a car whose battery is emptied by the trips at an edge go on with nothing, which is one of two whole units."""
+    empty = car.empty_from[t]
+    for story in range((car.story_of[t - 1] if t else 0) + 1):
+        for phase in range(values.shape[1]):
+            least = min(values[story, phase, empty], values[story, phase, empty + 1]) if empty >= 0 else np.inf
+            for k in range(car.wanted[t], empty + 1):
+                values[story, phase, k] = least
+
+
+@kernel
 def _ask(values: Floats, t: int, car: Alone) -> None:
     """Count at an edge what is missed in each story; then let the car that can be at its limit go on in a later one."""
     last = car.story_of[t - 1] if t else 0
@@ -195,7 +208,7 @@ def _ask(values: Floats, t: int, car: Alone) -> None:
 
 @kernel
 def _care(t: int, k: int, car: Alone) -> float:
-    return float(car.care * max(0.0, car.least_base_kwh[t] + (k - 1) * car.unit_kwh - car.rest_kwh))
+    return float(car.care * max(0.0, car.base_kwh[t] + (k - 1) * car.unit_kwh - car.rest_kwh))
 
 
 @compiled
@@ -206,6 +219,7 @@ def _follow(choice: npt.NDArray[np.int16], into: npt.NDArray[np.int8], done: int
     for t in range(n):
         if car.timed and car.new_night[t]:
             phase = _WAITING if phase == done else phase + on if _WAITING < phase <= on else phase
+        k = max(k, car.empty_from[t])
         units = choice[t, phase, k]
         if units >= 0:
             gained[t] = units
@@ -322,7 +336,7 @@ def _near_full(
     sure = car.per_slot[t] >= 0
     all_beyond = car.beyond_slot[t] + car.sun_saves[t]
     for k in range(first, last + 1):
-        least, most = car.least_base_kwh[t] + (k - 1) * car.unit_kwh, _at_most(t, k, 0.0, car)
+        least, most = car.base_kwh[t] + (k - 1) * car.unit_kwh, _at_most(t, k, 0.0, car)
         accepted = int(min(float(high), np.ceil(_accepted_kwh(least, car) / car.unit_kwh)))
         gains_least = int(min(float(low), np.floor(_accepted_kwh(most, car) / car.unit_kwh)))
         to_limit = int(np.ceil((car.limit_kwh[t] - car.base_kwh[t]) / car.unit_kwh)) - 1 - k

@@ -24,30 +24,31 @@ class Stories(NamedTuple):
     least_kwh: Floats
     most_kwh: Floats
 
-    def mean_to_charge(self, to_charge: Floats, most_part: float) -> Floats:
+    def mean_to_charge(self, to_charge: Floats, most_part: float, since_kwh: Floats) -> Floats:
         """What the mean car has charged at least, in each story, by when the cautious one has charged so much, shape
         (n_stories, n_edges). [kWh]
 
         When its story began it had charged what that took, and the cautious one no more than that.
 
-        to_charge : at some edges, shape (n_edges,). [kWh] most_part : see `parts`.
+        to_charge : at some edges. since_kwh : what both had charged when their battery can have been empty last. Shapes
+            (n_edges,). [kWh] most_part : see `parts`.
         """
         charged = np.maximum(self.least_kwh[:, None], np.minimum(self.most_kwh[:, None], to_charge))
+        charged = np.maximum(charged, np.minimum(since_kwh, to_charge))
         after_it = charged + np.maximum(0.0, to_charge - charged) / most_part
         return np.maximum(to_charge, np.minimum(np.maximum(to_charge, to_charge / most_part), after_it))
 
 
-def stories_of(car: Car, most_a: Floats, before: Floats, least_before: Floats) -> Stories:
+def stories_of(car: Car, most_a: Floats, before: Floats) -> Stories:
     """The stories of a car.
 
     most_a : the most current of each slot, shape (n_slots,). [A]
-    before, least_before : SoC without any charge, before trips at each edge, at the most and at the least, shapes
-        (n_slots + 1,). [kWh]
+    before : SoC without any charge, before trips at each edge, shape (n_slots + 1,). [kWh]
     """
     full_kwh = np.minimum(car.limit_kwh, car.tapers_from_kwh(float(most_a.max())))
     leaves = np.unique([departure.taking.edge for departure in car.departures])
     of_slot = 1 + np.searchsorted(leaves, np.arange(len(full_kwh)), side="right")
-    least, most = full_kwh - before[1:], np.maximum(car.limit_kwh, car.soc_kwh) - least_before[1:]
+    least, most = full_kwh - before[1:], np.maximum(car.limit_kwh, car.soc_kwh) - before[1:]
     begun = range(1, int(of_slot.max()) + 1)
     return Stories(
         of_slot,
