@@ -16,7 +16,7 @@ from moonplan.core.planner.bound import bound
 from moonplan.core.planner.constraints import broken_rules
 from moonplan.core.planner.outcome import Outcome, missed_by, outcome
 from moonplan.core.planner.plan import Plan, document, plan
-from moonplan.core.planner.problem import Problem, build
+from moonplan.core.planner.problem import CONTROLS, Problem, build
 from tests.core.factories import LOSSLESS, NIGHT_BAND, a_car, a_circuit, a_document, a_household, a_lead, a_trip, at
 from tests.reference import milp
 from tests.reference.model import Effort
@@ -302,6 +302,20 @@ def test_below_the_boost_level_it_charges_at_once_whatever_the_price():
     # 3.5 kWh at 3.68 kW: 57 minutes from 18:00 on, at the day's price; boost stops at 15 %, a whole slot counts.
     assert f"{made.sessions[0][0].start:%H:%M}" == "18:00"
     assert made.outcome.cars[0].mean.soc_kwh[4] >= 7.5
+
+
+@pytest.mark.parametrize("control", CONTROLS)
+@pytest.mark.parametrize("steps_a", [(), (6, 10, 16)])
+def test_below_the_boost_level_it_charges_at_the_most_though_nothing_asks_for_that_much(control: str, steps_a: list[int]):
+    # Five hours at 16 A from 4 kWh on do not reach 25, and 2.5 would be enough for everything else: 6 A would cost less.
+    made = planned(
+        leads=[a_lead(control=control, steps_a=steps_a)],
+        vehicles=[a_car(control=control, soc_pct=8, boost_pct=50, end_pct=5, plug_in_hours=["18:00", "23:00"])],
+    )
+
+    (session,) = made.sessions[0]
+    assert (f"{session.start:%H:%M}", session.current) == ("18:00", "16 A")
+    assert made.outcome.cost == pytest.approx(3.68 * (4 * 0.30 + 0.10))
 
 
 def test_what_a_car_misses_and_waits_for():

@@ -252,12 +252,11 @@ def _in_night(t: int, phase: int, car: Joined) -> int:
 def _tried_by_timer(stage: _Stage, w: int, room_a: float, tries: _Tries, both: _Both, car: Joined) -> int:
     """Fill in what a timer may do in a slot: wait, begin its session, go on with it at the same current, or end it."""
     t, on, may, slots = stage.t, len(car.currents), car.may, car.slots
-    before, mean = both.phase[w, stage.i], both.mean[w, stage.i]
+    before, forbidden = both.phase[w, stage.i], 0.0
     phase, done, running = _in_night(t, before, car), on + 1, before not in (0, on + 1)
-    waits = waiting_low(mean, car.never, stage.unit, car.pack)
     if running and not may.end[t - 1] and both.level[w, stage.i] < slots.limit_kwh[t - 1] - 1e-6:
-        waits += car.never * _FORBIDDEN_KWH
-    many = _tried(tries, 0, 0.0, 0 if phase == 0 or phase > done else done, waits)
+        forbidden = car.never * _FORBIDDEN_KWH
+    many = _tried(tries, 0, 0.0, 0 if phase == 0 or phase > done else done, forbidden)
     if running:
         amps, goes_on = car.currents[(phase - 1) % done], phase
         if phase > done and t + 1 < len(slots.room_a) and may.new_night[t + 1]:
@@ -276,7 +275,7 @@ def _tried_by_timer(stage: _Stage, w: int, room_a: float, tries: _Tries, both: _
 def _tried_managed(stage: _Stage, w: int, room_a: float, least_a: float, tries: _Tries, both: _Both, car: Joined) -> int:
     """Fill in what a car whose current may change may do in a slot. least_a : the least that the other car charges at."""
     slots, pack, running = car.slots, car.pack, both.phase[w, stage.i] == ON or (stage.t == 0 and car.pack.charging)
-    many = _tried(tries, 0, 0.0, OFF, waiting_low(both.mean[w, stage.i], car.never, stage.unit, pack))
+    many = _tried(tries, 0, 0.0, OFF, 0.0)
     start = 0.0 if running else pack.start_price
     for amps in car.currents:
         if amps <= room_a + NOTHING:
@@ -316,7 +315,10 @@ def _all_choices(
         else:
             tried = _tried_managed(stage, w, room_a, least_a, tries, both, car)
         for nth in range(tried):
-            _added(stage, w, tries.amps[nth], tries.phase[nth], care + tries.extra[nth], choices, known, both, car)
+            amps, besides = tries.amps[nth], care + tries.extra[nth]
+            if np.isnan(pinned_a):
+                besides += waiting_low(amps, both.mean[w, stage.i], car.never, stage.unit, car.pack)
+            _added(stage, w, amps, tries.phase[nth], besides, choices, known, both, car)
 
 
 @kernel

@@ -362,7 +362,7 @@ def _timer_backward(timer: Timer, best: Floats, rest: Floats) -> None:
                     # By hand a session may only end short of the limit while someone is up.
                     held_below = slots.limit_kwh[t - 1] - 1e-6 if t > 0 and not may.end[t - 1] else -1.0
                     choice = (may.start[t], may.cross[t], t > 0 and may.charge[t - 1])
-                    _timer_choice(now, best, rest, never, start, choice, held_below, here, slot, pack)
+                    _timer_choice(now, best, rest, currents, never, start, choice, held_below, here, slot, pack)
                 if t > 0 and may.new_night[t]:
                     _copied(now[0], now[done])
                     for i in range(on):
@@ -392,6 +392,7 @@ def _timer_choice(
     now: Floats,
     best: Floats,
     rest: Floats,
+    currents: Floats,
     never: float,
     start: float,
     may: tuple[bool, bool, bool],
@@ -418,8 +419,8 @@ def _timer_choice(
         waiting[j] += spent
         stop[j] += spent
     for j in range(low):
-        waiting[j] += waiting_low(0.0, never, slot, pack)
-        stop[j] += waiting_low(0.0, never, slot, pack)
+        waiting[j] += waiting_low(0.0, 0.0, never, slot, pack)
+        stop[j] += waiting_low(0.0, 0.0, never, slot, pack)
     for j in range(len(waiting)):
         not_yet[j], finished[j] = waiting[j], stop[j]
     for j in range(held_to):
@@ -435,6 +436,8 @@ def _timer_choice(
         of_night = i < on
         otherwise, going_on = (stop if of_night else waiting), best[i, first:past]
         during, begin = now[i + (1 if of_night else 2), first:past], start if of_night and may_start else _IMPOSSIBLE
+        for j in range(low):
+            going_on[j] += waiting_low(currents[i % on], 0.0, never, slot, pack)
         for j in range(len(during)):
             go = going_on[j] + half_care * max(0.0, mean + step * j - pack.rest_kwh)
             during[j] = go if go < otherwise[j] else otherwise[j]

@@ -347,6 +347,8 @@ def care_of(mean_level: float, pack: Pack) -> float:
 
 
 @kernel
-def waiting_low(mean_level: float, never: float, slot: Slot, pack: Pack) -> float:
-    """What it counts not to charge below the boost level."""
-    return never / 100 if slot.room_a > 0 and mean_level < pack.boost_kwh - NOTHING else 0.0
+def waiting_low(amps: float, mean_level: float, never: float, slot: Slot, pack: Pack) -> float:
+    """What it counts to charge at less than there is below the boost level, or not at all."""
+    if slot.room_a <= amps + NOTHING or mean_level >= pack.boost_kwh - NOTHING:
+        return 0.0
+    return never / 100 * (1 - amps / slot.room_a)

@@ -115,10 +115,12 @@ def through_slot(
     slot = slot_at(t, slots, 0.0)
     paid = care_of(mean, pack)
     if amps > 0:
+        if np.isnan(slot.pinned_a):
+            paid += waiting_low(amps, mean, never, slot, pack)
         cost, level, mean = charged(amps, level, mean, slot, pack)
         paid += cost + (pack.start_price if begins and not (t == 0 and pack.charging) else 0.0)
     elif np.isnan(slot.pinned_a):
-        paid += waiting_low(mean, never, slot, pack)
+        paid += waiting_low(0.0, mean, never, slot, pack)
     return paid + care_of(mean, pack), level, mean
 
 
