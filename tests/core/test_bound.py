@@ -433,6 +433,24 @@ def test_a_battery_that_is_emptied_on_the_way_gives_no_more_than_it_has():
     assert made.bound == pytest.approx(cost, rel=0.01)
 
 
+def test_a_car_that_is_paid_for_what_it_burns_burns_no_more_than_until_it_is_full():
+    # 4 kWh to the limit, slowly, since every kWh earns 0.05: at 8 A 1.84 kW are drawn, of which 1.4428 are stored.
+    burning = {"efficiency": 0.92, "overhead_kw": 0.25}
+    made = plan(
+        a_household(
+            slot_minutes=60,
+            leads=[a_lead(steps_a=[8, 16])],
+            vehicles=[a_car(usable_kwh=40, soc_pct=70, daily_limit_pct=80)],
+            rates=[LOSSLESS | burning | {"cautious": burning}],
+            tariff={"default_price": -0.05},
+        )
+    )
+
+    earned = 0.05 * 4 / (0.92 * 1.84 - 0.25) * 1.84
+    assert made.outcome.cost == pytest.approx(-earned)
+    assert made.bound == pytest.approx(-earned, rel=0.03)
+
+
 def test_parts_of_the_prices_of_what_is_shared():
     # Two cars on one 16 A circuit; at no part of the prices nothing is given away, and own sun costs what it would earn.
     problem = build(two_cars_on(16))

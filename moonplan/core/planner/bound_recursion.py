@@ -328,8 +328,8 @@ def _near_full(
     """The best gain, and its cost, where limit or taper of the mean car itself are near: it pays for what it gains.
 
     In its taper it gains no more than it accepts. Where it gets to its limit within the slot it may gain less than its least
-    in a slot, and its overhead counts for as long as that takes at the least, which is how long its gain takes at the most
-    current. gains : the least and the most of a slot.
+    in a slot, and its overhead counts for as long as that takes: at the least that is how long its gain takes at the most
+    current; where drawing more earns money, how long it takes at the least. gains : the least and the most of a slot.
     """
     first, last, past = rows
     low, high = gains
@@ -341,7 +341,8 @@ def _near_full(
         gains_least = int(min(float(low), np.floor(_accepted_kwh(most, car) / car.unit_kwh)))
         to_limit = int(np.ceil((car.limit_kwh[t] - car.base_kwh[t]) / car.unit_kwh)) - 1 - k
         for gain in range(max(0, min(gains_least, to_limit)), min(accepted, past - k) + 1):
-            part = gain / high if sure and gain >= to_limit else 1.0
+            part = gain / high if sure else min(1.0, (gain + 1) / max(1, gains_least))
+            part = part if gain >= to_limit else 1.0
             cost = car.per_unit[t] * gain + part * car.per_slot[t]
             if sure:
                 beyond = car.beyond_unit[t] * gain + part * all_beyond - car.sun_saves[t]
