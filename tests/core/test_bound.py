@@ -451,6 +451,41 @@ def test_a_car_that_is_paid_for_what_it_burns_burns_no_more_than_until_it_is_ful
     assert made.bound == pytest.approx(-earned, rel=0.03)
 
 
+def test_what_somebody_pinned_for_a_car_that_is_full_is_no_session():
+    pin = {
+        "id": "p",
+        "vehicle": "heron",
+        "start": "2026-01-14T23:00:00+01:00",
+        "end": "2026-01-15T01:00:00+01:00",
+        "amps": 16,
+    }
+    made = plan(a_household(vehicles=[a_car(soc_pct=80)], pins=[pin], start_price=0.01))
+
+    assert (made.outcome.value, made.bound) == (0, pytest.approx(0, abs=1e-9))
+
+
+def test_the_session_that_somebody_pinned_is_a_timer_s_only_one_that_night():
+    # An hour at 8 A, 1.84 kWh of the 20 that its habit wishes for: nothing else can be had, and nothing else is missed.
+    pin = {
+        "id": "p",
+        "vehicle": "heron",
+        "start": "2026-01-14T23:00:00+01:00",
+        "end": "2026-01-15T00:00:00+01:00",
+        "amps": 8,
+    }
+    made = plan(
+        a_household(
+            habit="nightly",
+            leads=[a_lead(control="timer")],
+            vehicles=[a_car(control="timer", daily_limit_pct=90, plug_in_hours=["21:00", "06:00"])],
+            pins=[pin],
+        )
+    )
+
+    assert made.outcome.unwished_kwh == pytest.approx(20 - 1.84)
+    assert made.bound == pytest.approx(1.84 * 0.10)
+
+
 def test_parts_of_the_prices_of_what_is_shared():
     # Two cars on one 16 A circuit; at no part of the prices nothing is given away, and own sun costs what it would earn.
     problem = build(two_cars_on(16))

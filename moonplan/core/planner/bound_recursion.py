@@ -174,8 +174,9 @@ def _before_slot(
             full = t > 0 and car.base_kwh[t] + (k + 1) * car.unit_kwh >= car.limit_kwh[t - 1]
             stop = then[rests, k] + care if may_rest and k >= hurried and (full or not held) else np.inf
             now[phase, k], choice[phase, k] = (charging, gains.chosen[k]) if charging < stop else (stop, -1)
-            if phase <= on and may_start and charging + start < now[_WAITING, k]:
-                now[_WAITING, k], choice[_WAITING, k], into[k] = charging + start, gains.chosen[k], phase
+            begun = charging + (0.0 if car.must[t] and _can_be_full(t, k, car) else start)
+            if phase <= on and may_start and begun < now[_WAITING, k]:
+                now[_WAITING, k], choice[_WAITING, k], into[k] = begun, gains.chosen[k], phase
 
 
 @kernel
@@ -414,6 +415,12 @@ def _hurried_until(t: int, car: Alone) -> int:
     while k < clear and _at_most(t, k, ahead, car) < car.boost_kwh:
         k += 1
     return k
+
+
+@kernel
+def _can_be_full(t: int, k: int, car: Alone) -> bool:
+    """Whether the mean car can be at its limit before a slot, so that what somebody pinned there may be no session."""
+    return bool(_at_most(t, k, _most_ahead((0, len(car.aheads)), car), car) >= car.limit_kwh[t])
 
 
 @kernel

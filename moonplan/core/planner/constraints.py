@@ -152,17 +152,24 @@ def most_alone(problem: Problem, i: int) -> Floats:
 
 def _most_alone(problem: Problem, i: int) -> Floats:
     car, only_pinned = problem.cars[i], [np.nan_to_num(other.pinned_a) for other in problem.cars]
-    room = np.where(car.chargeable, car.limit_a, 0.0)
+    room = np.where(car.chargeable & ~beside_a_pin(car), car.limit_a, 0.0)
     for limit in shared_limits(problem):
         if i in limit.weights and not limit.of_full_limits:
             room = np.minimum(room, left_of(limit, problem, only_pinned, i))
-    most = np.where(np.isnan(car.pinned_a), car.offered(np.maximum(0.0, room)), np.nan_to_num(car.pinned_a))
-    begins = may_start(problem, car) | ~np.isnan(car.pinned_a)
+    pinned = ~np.isnan(car.pinned_a)
+    most = np.where(pinned, np.nan_to_num(car.pinned_a), car.offered(np.maximum(0.0, room)))
+    begins = may_start(problem, car) & ~_of_pinned_nights(problem, car) | pinned
     going_on = car.vehicle.charging
     for t in range(len(most)):
         going_on = bool(most[t] > 0 and (begins[t] or going_on))
         most[t] = most[t] if going_on else 0.0
     return most
+
+
+def _of_pinned_nights(problem: Problem, car: Car) -> Flags:
+    """Slots of nights in which somebody pinned the one session that a timer has, shape (n_slots,)."""
+    pinned = {problem.grid.nights[run.first] for run in runs(np.nan_to_num(car.pinned_a)) if car.control != "managed"}
+    return np.array([night in pinned for night in problem.grid.nights], dtype=np.bool_)
 
 
 def left_of(limit: SharedLimit, problem: Problem, amps: Sequence[Floats], i: int) -> Floats:
