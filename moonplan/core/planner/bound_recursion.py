@@ -183,9 +183,11 @@ def _before_slot(
 def _empty(values: Floats, t: int, car: Alone) -> None:
     """Let a car whose battery is emptied by the trips at an edge go on with nothing, which is one of two whole units."""
     empty = car.empty_from[t]
+    if empty < 0:
+        return
     for story in range((car.story_of[t - 1] if t else 0) + 1):
         for phase in range(values.shape[1]):
-            least = min(values[story, phase, empty], values[story, phase, empty + 1]) if empty >= 0 else np.inf
+            least = min(values[story, phase, empty], values[story, phase, empty + 1])
             for k in range(car.wanted[t], empty + 1):
                 values[story, phase, k] = least
 
