@@ -230,6 +230,15 @@ def test_what_a_mean_car_must_have_charged_depends_on_when_it_was_last_full():
     assert emptied == pytest.approx([9, 10 + 2 / 0.9, 10 + 8 / 0.9])
 
 
+def test_a_taper_that_no_current_feels_fills_no_car():
+    # 3.68 kW of 11 are accepted up to (1 - 3.68 / 11) / 0.75 of the way from half full to full: 47 of 50 kWh.
+    problem = build(a_household(vehicles=[a_car(onboard_kw=11, taper_from_pct=50, daily_limit_pct=90)]))
+    car = problem.cars[0]
+
+    assert car.tapers_from_kwh(16) == pytest.approx(25 + (1 - 3.68 / 11) / 0.75 * 25)
+    assert (stories_of(car, car.limit_a, np.full(problem.grid.n_slots + 1, 25.0)).full_kwh == 45).all()
+
+
 def test_the_hours_that_the_cautious_car_needs_bound_what_the_mean_one_pays():
     # 15 kWh up to the limit by 06:00. The mean car has them in 4.08 h at 3.68 kW, 4 of which are cheap. The cautious car
     # stores 0.6 kW less and needs 4.87 h, so that both begin before 02:00: the mean one draws for 0.87 h at 0.30, and what
@@ -431,6 +440,24 @@ def test_a_battery_that_is_emptied_on_the_way_gives_no_more_than_it_has():
     cost = 3.68 * (4 * 0.30 + 6 * 0.10)
     assert made.outcome.short_kwh == pytest.approx(45 - 38.8 + 11)
     assert made.outcome.cost == pytest.approx(cost)
+    assert bound(made.problem, made.outcome, steps=0) == pytest.approx(cost, rel=0.01)
+
+
+def test_an_empty_battery_is_the_same_by_both_rates():
+    # The trip takes 40 kWh of the 20.4 that the cautious car has at best, and of 38.8: both come back with nothing. The
+    # cautious one's 11 at noon are 22 of the mean one from then on, an hour of it at 0.10, whatever it had charged before.
+    cautious = {"efficiency": 0.5, "overhead_kw": 0}
+    made = plan(
+        a_household(
+            vehicles=[a_car(soc_pct=4, reserve_pct=10, end_pct=22)],
+            rates=[LOSSLESS | {"cautious": cautious}],
+            trips=[a_trip("2026-01-15T04:00:00+01:00", "2026-01-15T05:00:00+01:00", 200)],
+        )
+    )
+
+    cost = 3.68 * (4 * 0.30 + 6 * 0.10) + 3.68 * 0.10 + (22 - 3.68) * 0.30
+    assert made.outcome.short_kwh == pytest.approx(45 - 20.4)
+    assert made.outcome.cost == pytest.approx(cost, rel=0.001)
     assert bound(made.problem, made.outcome, steps=0) == pytest.approx(cost, rel=0.01)
 
 
