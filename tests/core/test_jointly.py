@@ -199,6 +199,24 @@ def test_a_car_by_hand_is_not_stopped_while_everybody_sleeps():
     assert (hours_of(heron), hours_of(wren)) == ([10, 11], [])
 
 
+@pytest.mark.parametrize("control", ["managed", "timer"])
+def test_a_car_below_its_boost_level_has_the_most_beside_the_other(control: str):
+    # Heron is below half all five hours, and nothing asks for what it charges: 6 A would cost less. Wren has the rest of
+    # 22 A.
+    problem = two_cars(
+        {"soc_pct": 8, "end_pct": 5, "boost_pct": 50, "control": control, "plug_in_hours": ["18:00", "23:00"]},
+        {"soc_pct": 20, "end_pct": 22, "plug_in_hours": ["18:00", "23:00"]},
+        leads=[a_lead(steps_a=[6, 16], control=control), a_lead(id="second", steps_a=[6, 16])],
+        circuits=[a_circuit(sharing="free", breaker_a=22)],
+    )
+    here = at_hours(problem, dict.fromkeys(range(5), 6.0), {4: 6.0})
+
+    heron, wren = _together(here, (0, 1), 0, problem.grid.n_slots, 0.0)
+
+    assert heron[:5].tolist() == [16] * 5
+    assert wren[:5].max() == 6
+
+
 def test_own_sun_goes_to_the_car_that_has_no_cheap_night():
     # 3.68 kW of sun for an hour before noon; each needs an hour. Heron could have it at 0.10 in the night, but has the
     # sun; Wren, plugged in by day only, pays 0.30. On circuits of their own: it is the sun alone that they share.
