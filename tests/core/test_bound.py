@@ -2,6 +2,8 @@
 
 import dataclasses
 import json
+from datetime import timedelta
+from typing import Any
 
 import numpy as np
 import pytest
@@ -479,15 +481,14 @@ def test_a_car_that_is_paid_for_what_it_burns_burns_no_more_than_until_it_is_ful
     assert bound(made.problem, made.outcome, steps=0) == pytest.approx(-earned, rel=0.03)
 
 
+def pinned_at_23(*, hours: int, amps: float) -> dict[str, Any]:
+    start = at("2026-01-14T23:00:00+01:00")
+    end = start + timedelta(hours=hours)
+    return {"id": "p", "vehicle": "heron", "start": start.isoformat(), "end": end.isoformat(), "amps": amps}
+
+
 def test_what_somebody_pinned_for_a_car_that_is_full_is_no_session():
-    pin = {
-        "id": "p",
-        "vehicle": "heron",
-        "start": "2026-01-14T23:00:00+01:00",
-        "end": "2026-01-15T01:00:00+01:00",
-        "amps": 16,
-    }
-    made = plan(a_household(vehicles=[a_car(soc_pct=80)], pins=[pin], start_price=0.01))
+    made = plan(a_household(vehicles=[a_car(soc_pct=80)], pins=[pinned_at_23(hours=2, amps=16)], start_price=0.01))
 
     assert made.outcome.value == 0
     assert bound(made.problem, made.outcome, steps=0) == pytest.approx(0, abs=1e-9)
@@ -495,19 +496,12 @@ def test_what_somebody_pinned_for_a_car_that_is_full_is_no_session():
 
 def test_the_session_that_somebody_pinned_is_a_timer_s_only_one_that_night():
     # An hour at 8 A, 1.84 kWh of the 20 that its habit wishes for: nothing else can be had, and nothing else is missed.
-    pin = {
-        "id": "p",
-        "vehicle": "heron",
-        "start": "2026-01-14T23:00:00+01:00",
-        "end": "2026-01-15T00:00:00+01:00",
-        "amps": 8,
-    }
     made = plan(
         a_household(
             habit="nightly",
             leads=[a_lead(control="timer")],
             vehicles=[a_car(control="timer", daily_limit_pct=90, plug_in_hours=["21:00", "06:00"])],
-            pins=[pin],
+            pins=[pinned_at_23(hours=1, amps=8)],
         )
     )
 

@@ -88,8 +88,8 @@ class Session:
 class Plan:
     """A plan that breaks no rule.
 
-    bound : below which no plan's objective can lie under the same habits; None where it was not asked for, or where a habit
-        makes something else least than the objective.
+    bound : below which no plan's objective can lie that misses, and waits below a boost level, as little under the same
+        habits; None where it was not asked for, or where a habit makes something else least than the objective.
     """
 
     problem: Problem

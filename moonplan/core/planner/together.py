@@ -61,7 +61,7 @@ def plan_together(problem: Problem, like: Sequence[Floats] | None = None) -> Can
         alone = _alone(problem, apart)
         if _fit(problem, alone):
             best = _replanned(problem, alone, apart)
-            # Of one night, all currents at once come to no less.
+            # Within one night nothing was gained by it.
             anew = set_anew(problem, best) if nights > 1 else best
             return _better(improved(problem, anew, moves=_FEW_MOVES), known)
     tries, contended = _tries(problem, _SOON * cars**2 * nights, _SLOTS_SOON), contended_slots(problem, alone.amps)

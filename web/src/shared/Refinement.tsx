@@ -53,9 +53,10 @@ function HowGood({ found, manner }: { found: Schemas["Refinement"]; manner: Mann
           : `No better plan found; none${kept} saves over ${money(found.saves_at_most, manner)}.`}
       </summary>
       <p>
-        A plan is better if less comes up short,{found.by_habit && " then if less is missed of what a habit wishes,"}{" "}
-        then if it counts less: what charging costs, the hours a battery stands above its rest level, and every start. A
-        longer search went on from the plan that came at once. Beside it stands a figure that no plan{kept} can be below
+        A plan is better if less comes up short, then if cars wait less below their boost level,
+        {found.by_habit && " then if less is missed of what a habit wishes,"} then if it counts less: what charging
+        costs, the hours a battery stands above its rest level, and every start. A longer search went on from the plan
+        that came at once. Beside it stands a figure that no plan{kept} can be below
         {found.proven ? ", and this one is next to nothing above it." : "; whether any gets that low is not known."}
         {found.by_habit && " What other habits come to is compared under Days."}
       </p>
