@@ -74,34 +74,65 @@ class Trajectory:
     kwh_hours_above: float
 
 
-def trajectory(
-    amps: Floats,
-    *,
-    grid: Grid,
-    intake: Intake,
-    rate: Rate,
-    usable_kwh: float,
-    soc_kwh: float,
-    limit_kwh: Floats,
-    takings: Takings | None = None,
-    rest_kwh: float = float("inf"),
-) -> Trajectory:
-    """Run one car through its setpoints.
+class Given(NamedTuple):
+    """What is given of a car that is run, in the shapes that compiled code takes.
+
+    limit_kwh : limit in force in each slot, shape (n_slots,) [kWh] soc_kwh : SoC at the first edge. [kWh]
+    kw_per_a, most_wall_kw : wall power of an ampere, and the most. efficiency, overhead_kw : of the rate.
+    rest_kwh : level above which hours count as spent high. [kWh]
+    """
+
+    limit_kwh: Floats
+    takings: Takings
+    soc_kwh: float
+    hours: float
+    usable_kwh: float
+    rest_kwh: float
+    kw_per_a: float
+    most_wall_kw: float
+    efficiency: float
+    overhead_kw: float
+    onboard_kw: float
+    taper_from: float
+
+    @classmethod
+    def of(
+        cls,
+        *,
+        grid: Grid,
+        intake: Intake,
+        rate: Rate,
+        usable_kwh: float,
+        soc_kwh: float,
+        limit_kwh: Floats,
+        takings: Takings | None = None,
+        rest_kwh: float = float("inf"),
+    ) -> "Given":
+        """What is given of a car with some intake at some rate, on a grid."""
+        return cls(
+            limit_kwh,
+            Takings.of(()) if takings is None else takings,
+            float(soc_kwh),
+            grid.hours,
+            float(usable_kwh),
+            float(rest_kwh),
+            intake.volts * intake.phases / 1000,
+            float(intake.most_wall_kw),
+            rate.efficiency,
+            rate.overhead_kw,
+            float(intake.onboard_kw),
+            float(intake.taper_from),
+        )
+
+
+def trajectory(amps: Floats, given: Given) -> Trajectory:
+    """Run one car through its setpoints (offered current of each slot, 0 for none, shape (n_slots,) [A]).
 
     With p = battery kW after taper (judged at the slot's start), d = slot hours and h = limit − SoC, the car draws for
     the fraction min(1, h / (p·d)) of a slot and then stops by itself; at or above its limit it draws nothing. A trip's
     energy is taken at *leave*, down to 0.
-
-    Parameters
-    ----------
-    amps : offered current of each slot, 0 for none, shape (n_slots,) [A]
-    limit_kwh : limit in force in each slot, shape (n_slots,) [kWh]
-    rest_kwh : level above which hours count as spent high. [kWh]
     """
-    takings = Takings.of(()) if takings is None else takings
-    chain = (intake.volts * intake.phases / 1000, intake.most_wall_kw)
-    pack = (rate.efficiency, rate.overhead_kw, intake.onboard_kw, intake.taper_from)
-    return Trajectory(*_run(amps, limit_kwh, takings, chain, pack, (grid.hours, usable_kwh, rest_kwh), soc_kwh))
+    return Trajectory(*ran(amps, given))
 
 
 @compiled
@@ -115,23 +146,10 @@ def draw(battery_kw: float, wall_kw: float, level_kwh: float, limit_kwh: float, 
 
 
 @compiled
-def _run(
-    amps: Floats,
-    limit_kwh: Floats,
-    takings: Takings,
-    chain: tuple[float, float],
-    pack: tuple[float, float, float, float],
-    battery: tuple[float, float, float],
-    level: float,
-) -> tuple[Floats, Floats, Floats, Floats, Floats, float]:
-    """What a `Trajectory` tells.
-
-    chain : wall power of an ampere, and the most. pack : efficiency, overhead, on-board charger's power, taper.
-    battery : a slot's hours, and the usable and the rest level. level : SoC at the first edge. [kWh]
-    """
-    kw_per_a, most_wall_kw = chain
-    efficiency, overhead_kw, onboard_kw, taper_from = pack
-    hours, usable_kwh, rest_kwh = battery
+def ran(amps: Floats, given: Given) -> tuple[Floats, Floats, Floats, Floats, Floats, float]:
+    """What a `Trajectory` tells."""
+    limit_kwh, takings, level, hours, usable_kwh, rest_kwh, kw_per_a, most_wall_kw = given[:8]
+    efficiency, overhead_kw, onboard_kw, taper_from = given[8:]
     n = len(amps)
     soc, before = np.empty(n + 1), np.empty(len(takings.edge))
     gained, wall, fraction = np.zeros(n), np.zeros(n), np.zeros(n)

@@ -26,7 +26,7 @@ from moonplan.core.household import HABITS, read
 from moonplan.core.planner.plan import Plan, plan
 from moonplan.core.planner.problem import Car
 from moonplan.core.rates import Rate
-from moonplan.core.simulate import Taking, Takings, Trajectory, trajectory
+from moonplan.core.simulate import Given, Taking, Takings, Trajectory, trajectory
 from moonplan.core.sun import solar_kw
 from moonplan.core.timegrid import Floats, Grid
 from moonplan.core.usual_days import usual_days
@@ -242,13 +242,15 @@ def _run(
     use = car.vehicle.use_kwh_per_100km / 100
     return trajectory(
         amps,
-        grid=grid,
-        intake=car.intake,
-        rate=rate,
-        usable_kwh=car.vehicle.usable_kwh,
-        soc_kwh=soc,
-        limit_kwh=car.limit_kwh[: grid.n_slots] if limit is None else limit,
-        takings=Takings.of([Taking.of(d.leave, d.km * use, grid) for d in gone]),
+        Given.of(
+            grid=grid,
+            intake=car.intake,
+            rate=rate,
+            usable_kwh=car.vehicle.usable_kwh,
+            soc_kwh=soc,
+            limit_kwh=car.limit_kwh[: grid.n_slots] if limit is None else limit,
+            takings=Takings.of([Taking.of(d.leave, d.km * use, grid) for d in gone]),
+        ),
     )
 
 

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 from moonplan.core.costing import ev_cost
 from moonplan.core.planner.plan import plan
 from moonplan.core.rates import Intake, Rate
-from moonplan.core.simulate import trajectory
+from moonplan.core.simulate import Given, trajectory
 from moonplan.core.timegrid import grid_for, in_night, instant_at, local_times, night_of
 from tests.core.factories import NIGHT_BAND, a_car, a_circuit, a_household, a_lead, a_trip, at
 
@@ -118,13 +118,15 @@ def test_the_simulator_keeps_its_books(amps, soc, limit, efficiency, overhead, t
     intake = Intake(volts=230, phases=1, most_wall_kw=3.68, onboard_kw=3.7, taper_from=taper_from)
     ran = trajectory(
         np.array(amps),
-        grid=grid,
-        intake=intake,
-        rate=rate,
-        usable_kwh=50,
-        soc_kwh=soc,
-        limit_kwh=np.full(18, limit),
-        rest_kwh=30,
+        Given.of(
+            grid=grid,
+            intake=intake,
+            rate=rate,
+            usable_kwh=50,
+            soc_kwh=soc,
+            limit_kwh=np.full(18, limit),
+            rest_kwh=30,
+        ),
     )
 
     # What is gained is what the SoC rose by; nobody is charged beyond the limit, or draws more than offered.

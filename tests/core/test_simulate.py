@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from moonplan.core.rates import Intake, Rate
-from moonplan.core.simulate import Taking, Takings, Trajectory, runs, trajectory
+from moonplan.core.simulate import Given, Taking, Takings, Trajectory, runs, trajectory
 from moonplan.core.timegrid import grid_for
 from tests.core.factories import at
 
@@ -29,14 +29,16 @@ def ran(
     offered[: len(amps)] = amps
     return trajectory(
         offered,
-        grid=grid,
-        intake=INTAKE,
-        rate=rate,
-        usable_kwh=50,
-        soc_kwh=soc,
-        limit_kwh=np.full(grid.n_slots, limit),
-        takings=Takings.of([Taking.of(at(leave), kwh, grid) for leave, kwh in takings]),
-        rest_kwh=rest,
+        Given.of(
+            grid=grid,
+            intake=INTAKE,
+            rate=rate,
+            usable_kwh=50,
+            soc_kwh=soc,
+            limit_kwh=np.full(grid.n_slots, limit),
+            takings=Takings.of([Taking.of(at(leave), kwh, grid) for leave, kwh in takings]),
+            rest_kwh=rest,
+        ),
     )
 
 

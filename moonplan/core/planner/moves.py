@@ -1,6 +1,5 @@
 """Small moves: a plan's sessions made a little other, kept where the simulator says that it helps (docs/planner.md)."""
 
-from bisect import bisect_left
 from collections.abc import Iterator, Sequence
 from itertools import combinations
 
@@ -9,7 +8,7 @@ import numpy as np
 from moonplan.core import hookup
 from moonplan.core.planner.candidates import Candidate, candidate
 from moonplan.core.planner.constraints import SLACK_A, broken_alone, broken_rules, room_for
-from moonplan.core.planner.outcome import missed_by
+from moonplan.core.planner.outcome import least_current, missed_by
 from moonplan.core.planner.problem import Car, Problem
 from moonplan.core.simulate import Run, runs
 from moonplan.core.timegrid import Floats
@@ -83,8 +82,8 @@ def _less_at_one_end(
     """A car's setpoints with one session shorter at one end and at less in its last slots there, all the same, so that
     they come to no more than a limit [currency]; None where they do not.
 
-    One slot may be too much at the least current and too little without. Of more than one so few as have what is wanted to
-    a hundredth of an ampere of one, and where none do the ones that come nearest.
+    One slot may be too much at the least current and too little without; clear of that, more of them cost no less. Of more
+    than one so few as have what is wanted to a hundredth of an ampere of one, and where none do the ones that come nearest.
 
     amps : with the session as it is at its most. slots : of the session, from that end on.
     """
@@ -98,7 +97,11 @@ def _less_at_one_end(
         if abs(amps[innermost] - amps[outermost]) > SLACK_A:
             break
         lowered = _lowered(problem, car, i, smooth, min(innermost, outermost), max(innermost, outermost))
-        if lowered.outcome.weighed > limit or (found is not None and not lowered.better_than(found)):
+        if lowered.outcome.weighed > limit:
+            if lowered.amps[i][innermost] > car.least_a + SLACK_A:
+                break
+            continue
+        if found is not None and not lowered.better_than(found):
             continue
         found = lowered
         a_hundredth_less = _with(found.amps[i], outermost, 1, found.amps[i][outermost] - 0.01)
@@ -109,9 +112,11 @@ def _less_at_one_end(
 
 def _as_good(problem: Problem, best: Candidate, i: int, amps: Floats) -> Candidate | None:
     """Other setpoints for a car that miss no more; None where they miss more, or break a rule."""
+    car = problem.cars[i]
+    if missed_by(problem, car, amps) > missed_by(problem, car, best.amps[i]) or any(broken_alone(problem, car, amps)):
+        return None
     trial = candidate(problem, [*best.amps[:i], amps, *best.amps[i + 1 :]])
-    missed = trial.outcome.missed_by_all > best.outcome.missed_by_all
-    return None if missed or any(broken_alone(problem, problem.cars[i], amps)) else trial
+    return None if trial.outcome.missed_by_all > best.outcome.missed_by_all else trial
 
 
 def _moves(problem: Problem, car: Car, amps: Floats) -> Iterator[Floats]:
@@ -201,16 +206,11 @@ def _resized(problem: Problem, car: Car, i: int, best: Candidate, run: Run) -> C
 
 def _lowered(problem: Problem, car: Car, i: int, best: Candidate, first: int, last: int) -> Candidate:
     """Some slots of a session at the least current, in hundredths of an ampere, with which the car misses no more."""
-    missed, slots = missed_by(problem, car, best.amps[i]), last - first + 1
-
-    def enough(hundredths: int) -> bool:
-        return missed_by(problem, car, _with(best.amps[i], first, slots, hundredths / 100)) <= missed
-
-    low, high = round(car.least_a * 100), round(float(best.amps[i][first]) * 100)
-    if low >= high or not enough(high - 1):
+    least_a = least_current(problem, car, best.amps[i], first, last)
+    if least_a is None:
         return best
-    least = low + bisect_left(range(low, high - 1), True, key=enough)
-    amps = _with(best.amps[i], first, slots, hookup.stepped(least / 100, steps_a=(), min_a=car.least_a))
+    stepped_a = hookup.stepped(least_a, steps_a=(), min_a=car.least_a)
+    amps = _with(best.amps[i], first, last - first + 1, stepped_a)
     trial = candidate(problem, [*best.amps[:i], amps, *best.amps[i + 1 :]])
     return trial if trial.better_than(best) and not any(broken_alone(problem, car, amps)) else best
 

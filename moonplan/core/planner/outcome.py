@@ -12,8 +12,8 @@ import numpy as np
 from moonplan.core.compiled import compiled
 from moonplan.core.costing import EvCost, ev_cost
 from moonplan.core.planner.problem import Car, Problem, chargeable_slots
-from moonplan.core.simulate import NOTHING_KWH, Run, Trajectory, sessions, trajectory
-from moonplan.core.timegrid import Counts, Floats
+from moonplan.core.simulate import NOTHING_KWH, Given, Run, Trajectory, ran, sessions, trajectory
+from moonplan.core.timegrid import Counts, Flags, Floats
 
 # To which digit of a kWh plans are told apart by what they miss of habits' wishes.
 UNWISHED_DIGITS = 4
@@ -265,14 +265,86 @@ def car_outcome(problem: Problem, car: Car, amps: Floats) -> CarOutcome:
     )
 
 
+class _Judged(NamedTuple):
+    """What a car is asked for and by what it is run, in the shapes that compiled code takes.
+
+    chargeable, limit_a, boost_kwh : see `_waited_ah`; nothing waits below a level of 0.
+    """
+
+    asked: Asked
+    cautious: Given
+    mean: Given
+    chargeable: Flags
+    limit_a: Floats
+    boost_kwh: float
+
+
 def missed_by(problem: Problem, car: Car, amps: Floats) -> tuple[float, tuple[float, ...], float]:
     """What `Outcome.missed` tells, of one car under its setpoints and without the rest of its outcome."""
-    asked = asked_of(problem, car)
-    shorts = _missing(asked, _aboard(asked, car.run(amps, car.rate.cautious, problem.grid)))
-    waited_ah = 0.0
-    if car.vehicle.boost_pct > 0:
-        waited_ah = _waited_ah(problem, car, amps, car.run(amps, car.rate.mean, problem.grid))
-    return round(float(shorts.sum()), 5), tuple(np.round(shorts, 5).tolist()), round(waited_ah, 5)
+    total, *of_each, waited_ah = _missed(amps, _judged(problem, car)).tolist()
+    return total, tuple(of_each), waited_ah
+
+
+def least_current(problem: Problem, car: Car, amps: Floats, first: int, last: int) -> float | None:
+    """The least current in some slots with which a car misses no more, in hundredths of an ampere; None where a hundredth
+    less is too little. [A]"""
+    low, high = round(car.least_a * 100), round(float(amps[first]) * 100)
+    least = _least_that_does(amps, first, last + 1, low, high, _judged(problem, car)) if low < high else high
+    return least / 100 if least < high else None
+
+
+def _judged(problem: Problem, car: Car) -> _Judged:
+    grid, vehicle = problem.grid, car.vehicle
+    cautious, mean = (car.given(rate, grid) for rate in (car.rate.cautious, car.rate.mean))
+    boost_kwh = vehicle.boost_pct / 100 * vehicle.usable_kwh
+    return car.once(
+        "judged", lambda: _Judged(asked_of(problem, car), cautious, mean, car.chargeable, car.limit_a, boost_kwh)
+    )
+
+
+@compiled
+def _missed(amps: Floats, judged: _Judged) -> Floats:
+    """What is missed in all, then of each that is asked, and at last what waits, all quantised, shape (n_asked + 2,)."""
+    asked, found = judged.asked, np.zeros(len(judged.asked.kwh) + 2)
+    soc, _, _, _, before_leaving, _ = ran(amps, judged.cautious)
+    for nth in range(len(asked.kwh)):
+        aboard = before_leaving[nth] if asked.edge[nth] < 0 else soc[asked.edge[nth]]
+        short = asked.kwh[nth] - aboard
+        if short > NOTHING_KWH:
+            found[1 + nth] = short
+            found[0] += short
+    if judged.boost_kwh > 0:
+        soc = ran(amps, judged.mean)[0]
+        for t in range(len(amps)):
+            if judged.chargeable[t] and soc[t] < judged.boost_kwh - NOTHING_KWH:
+                found[-1] += (judged.limit_a[t] - amps[t]) * judged.mean.hours
+    for k in range(len(found)):
+        found[k] = np.rint(found[k] * 1e5) / 1e5
+    return found
+
+
+@compiled
+def _least_that_does(amps: Floats, first: int, past: int, low: int, high: int, judged: _Judged) -> int:
+    """See `least_current`: the least of the hundredths from `low` to before `high`, else `high`."""
+    at_most, trial = _missed(amps, judged), amps.copy()
+    too_little = low - 1
+    tried = high - 1
+    while too_little < high - 1:
+        trial[first:past] = tried / 100
+        if _is_more(_missed(trial, judged), at_most):
+            too_little = tried
+        else:
+            high = tried
+        tried = (too_little + high) // 2
+    return high
+
+
+@compiled
+def _is_more(missed: Floats, other: Floats) -> bool:
+    for k in range(len(missed)):
+        if missed[k] != other[k]:
+            return bool(missed[k] > other[k])
+    return False
 
 
 def asked_of(problem: Problem, car: Car) -> Asked:
@@ -356,12 +428,14 @@ def ready_at(problem: Problem, plan: Outcome, i: int, nth: int) -> datetime | No
     full = np.where(free & (np.arange(grid.n_slots) >= since), car.delivery.amps, 0.0)
     alone = trajectory(
         full,
-        grid=grid,
-        intake=car.intake,
-        rate=car.rate.cautious,
-        usable_kwh=car.vehicle.usable_kwh,
-        soc_kwh=float(cautious.soc_kwh[since]),
-        limit_kwh=np.full(grid.n_slots, required),
+        Given.of(
+            grid=grid,
+            intake=car.intake,
+            rate=car.rate.cautious,
+            usable_kwh=car.vehicle.usable_kwh,
+            soc_kwh=float(cautious.soc_kwh[since]),
+            limit_kwh=np.full(grid.n_slots, required),
+        ),
     )
     reached = np.flatnonzero(alone.soc_kwh >= required - NOTHING_KWH)
     if not len(reached) or not reached[0]:

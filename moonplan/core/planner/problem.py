@@ -19,7 +19,7 @@ from moonplan.core.hookup import Delivery, DoesNotCharge
 from moonplan.core.household import Circuit, Control, Habit, Household, Lead, Override, Sharing, Trip, Vehicle
 from moonplan.core.mistakes import BadDocument, Mistake
 from moonplan.core.rates import HookupRate, Intake, Rate, hookup_rate
-from moonplan.core.simulate import Taking, Takings, Trajectory, trajectory
+from moonplan.core.simulate import Given, Taking, Takings, Trajectory, trajectory
 from moonplan.core.sun import base_load_kw, solar_kw, surplus_kw
 from moonplan.core.tariff import Prices, household_prices
 from moonplan.core.timegrid import Flags, Floats, Grid, clock_window, grid_for, in_night, is_awake, noon
@@ -121,10 +121,6 @@ class Car:
         """Currents that may be offered; empty for a continuous lead. [A]"""
         return tuple(sorted(step for step in set(self.lead.steps_a) if step >= self.least_a - 1e-9))
 
-    @cached_property
-    def _takings(self) -> Takings:
-        return Takings.of([departure.taking for departure in self.departures])
-
     def tapers_from_kwh(self, most_a: float) -> float:
         """SoC above which, by one rate or the other, less than what a current gives is accepted; the full battery where that
         is all of it up to there. [kWh]"""
@@ -143,10 +139,10 @@ class Car:
         )
 
     @cached_property
-    def _done(self) -> dict[str, object]:
+    def _done(self) -> dict[object, object]:
         return {}
 
-    def once(self, key: str, make: Callable[[], T]) -> T:
+    def once(self, key: object, make: Callable[[], T]) -> T:
         """What `make` gives of the car as it is, made the first time that it is asked for under a key.
 
         Kept with the car and not with a problem by the car's name, since a habit looks at several changes of one car.
@@ -164,20 +160,25 @@ class Car:
 
     def run(self, amps: Floats, rate: Rate, grid: Grid) -> Trajectory:
         """The car under a run of setpoints, at one of its rates. The last ones are kept: not to be changed."""
-        return lately(self._runs, (amps.tobytes(), rate), lambda: self._run(amps, rate, grid), most=_RUNS_KEPT)
+        key = amps.tobytes(), rate
+        return lately(self._runs, key, lambda: trajectory(amps, self.given(rate, grid)), most=_RUNS_KEPT)
 
-    def _run(self, amps: Floats, rate: Rate, grid: Grid) -> Trajectory:
-        return trajectory(
-            amps,
-            grid=grid,
-            intake=self.intake,
-            rate=rate,
-            usable_kwh=self.vehicle.usable_kwh,
-            soc_kwh=self.soc_kwh,
-            limit_kwh=self.limit_kwh,
-            takings=self._takings,
-            rest_kwh=self.rest_kwh,
-        )
+    def given(self, rate: Rate, grid: Grid) -> Given:
+        """What is given of the car when it is run at one of its rates."""
+
+        def made() -> Given:
+            return Given.of(
+                grid=grid,
+                intake=self.intake,
+                rate=rate,
+                usable_kwh=self.vehicle.usable_kwh,
+                soc_kwh=self.soc_kwh,
+                limit_kwh=self.limit_kwh,
+                takings=Takings.of([departure.taking for departure in self.departures]),
+                rest_kwh=self.rest_kwh,
+            )
+
+        return self.once(("given", rate), made)
 
 
 @dataclass(frozen=True)

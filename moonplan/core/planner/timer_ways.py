@@ -210,28 +210,51 @@ def _without(
 
 @compiled
 def _with_sessions(choices: Choices, found: int, many: int, night: tuple[int, int], waits: Waits, timer: Timer) -> int:
-    """Add the sessions of a night that promise most to the choices; how many there are then."""
+    """Add the sessions of a night that promise most to the choices; how many there are then.
+
+    Many may promise the same, those in the hours of one price in which the car stands there for days: of them no more than
+    there is room for, far from each other.
+    """
     promises = waits.promise[:many].reshape(-1)
     looked_at = min(_LOOKED_AT + _LOOKED_AT_MORE * (many - 1), len(promises))
-    close = min(np.partition(promises, looked_at - 1)[looked_at - 1], 1e300) + NOTHING
-    return _with_promising(choices, found, many, night, close, waits, timer)
+    last = min(np.partition(promises, looked_at - 1)[looked_at - 1], 1e300)
+    better = int(np.sum(promises < last - NOTHING))
+    alike = int(np.sum(promises <= last + NOTHING)) - better
+    every = -(-alike // (looked_at - better))
+    return _with_promising(choices, found, many, night, (last, every), waits, timer)
 
 
 @kernel
 def _with_promising(
-    choices: Choices, found: int, many: int, night: tuple[int, int], close: float, waits: Waits, timer: Timer
+    choices: Choices,
+    found: int,
+    many: int,
+    night: tuple[int, int],
+    promising: tuple[float, int],
+    waits: Waits,
+    timer: Timer,
 ) -> int:
-    """Add those sessions of a night that promise to come to no more than `close`; how many choices there are then."""
+    """Add the sessions of a night that promise most; how many choices there are then.
+
+    promising : what they promise to come to at the most, and the how-manieth is taken of those that promise just that.
+    """
     currents = timer.currents
     first, end = night
+    last, every = promising
+    alike = 0
     for w in range(many):
         for t in range(first, end):
             for i in range(len(currents)):
-                if waits.promise[w, t - first, i] <= close:
-                    aboard = (waits.level[w, t - first], waits.mean[w, t - first])
-                    at = (t, end, waits.nth[w, t - first])
-                    paid = waits.paid[w, t - first]
-                    found = _session_choices(choices, found, w, currents[i], aboard, paid, at, timer)
+                promise = waits.promise[w, t - first, i]
+                if promise > last + NOTHING:
+                    continue
+                if promise >= last - NOTHING:
+                    alike += 1
+                    if (alike - 1) % every > 0:
+                        continue
+                aboard = (waits.level[w, t - first], waits.mean[w, t - first])
+                at, paid = (t, end, waits.nth[w, t - first]), waits.paid[w, t - first]
+                found = _session_choices(choices, found, w, currents[i], aboard, paid, at, timer)
     return found
 
 
