@@ -7,6 +7,7 @@ from typing import Literal
 
 import numpy as np
 
+from moonplan.core.compiled import compiled
 from moonplan.core.household import SOCKET_A_BY_OUTLET_A, Circuit, Household, Lead, Supply, Vehicle
 from moonplan.core.timegrid import Floats
 
@@ -103,16 +104,27 @@ def stepped(amps: float, *, steps_a: tuple[float, ...], min_a: float) -> float:
 
     A lead without steps offers any current from `min_a` on, to two decimals.
     """
-    return float(stepped_each(np.array([amps]), steps_a=steps_a, min_a=min_a)[0])
+    return float(stepped_each(np.array([amps], dtype=np.float64), steps_a=steps_a, min_a=min_a)[0])
 
 
 def stepped_each(amps: Floats, *, steps_a: tuple[float, ...], min_a: float) -> Floats:
     """`stepped` for every element of an array."""
-    if steps_a:
-        steps = np.array([0.0, *sorted(step for step in steps_a if step >= min_a - 1e-9)])
-        return np.asarray(steps[np.searchsorted(steps, np.maximum(amps, 0.0) + 1e-9, side="right") - 1])
-    offered = np.floor(amps * 100 + 1e-6) / 100
-    return np.where(offered >= min_a - 1e-9, offered, 0.0)
+    return _stepped_each(amps, np.array(steps_a, dtype=np.float64), float(min_a))
+
+
+@compiled
+def _stepped_each(amps: Floats, steps_a: Floats, min_a: float) -> Floats:
+    offered = np.zeros(len(amps))
+    for t in range(len(amps)):
+        if len(steps_a):
+            for step in steps_a:
+                if step <= amps[t] + 1e-9:
+                    offered[t] = max(offered[t], step)
+        else:
+            offered[t] = np.floor(amps[t] * 100 + 1e-6) / 100
+        if offered[t] < min_a - 1e-9:
+            offered[t] = 0.0
+    return offered
 
 
 def delivery(

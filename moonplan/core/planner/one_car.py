@@ -27,6 +27,7 @@ from moonplan.core.planner.slots import (
     Slots,
     Timer,
     Worth,
+    differ_until,
     fully,
     needs,
     reachable,
@@ -133,6 +134,7 @@ class OneCar:
         self._pack, self._may = _pack(problem, car), _timer_may(problem, car)
         self._steps_a = np.array(car.steps_a, dtype=np.float64)
         self._alone = _slots_alone(problem, car, self._most_a)
+        self._asks = _wishes_asked_for(self._alone) if car.control == "managed" else self._alone
         self._aheads = _aheads(problem, car, self._alone, self._pack, effort.layers)
         self._kept: _Kept | None = None
 
@@ -247,7 +249,7 @@ class OneCar:
 
     def _slots(self, around: Surroundings) -> Slots:
         alone = self._alone
-        return alone._replace(
+        return self._asks._replace(
             room_a=np.where(self._most_a > 0, self._car.offered(around.room_a), 0.0),
             own_price=alone.own_price if around.sun_price is None else around.sun_price + self._car.sun_counts,
             sun_kwh=around.sun_kwh,
@@ -275,20 +277,9 @@ class OneCar:
 
     def _question(self, slots: Slots, since: int, aboard: tuple[float, float]) -> "_Question":
         """What the recursion is asked, with wants that can be met."""
-        most_at_edge, most_before_trip = fully(since, aboard[0], slots, self._pack)
+        slots = _that_can_be_met(slots, *fully(since, aboard[0], slots, self._pack))
         if self._car.control != "managed":
-            slots = _that_can_be_met(slots, most_at_edge, most_before_trip)
             return _Question(slots, _never(slots), slots.need_kwh)
-        # A wish is for before the trips at its edge; where there are any, the first of them asks for it.
-        leaves = np.zeros(len(slots.wishes), dtype=np.bool_)
-        leaves[slots.trip_edge] = True
-        first = np.diff(slots.trip_edge, prepend=-1) > 0
-        trip_wishes = np.where(first, slots.wishes[slots.trip_edge], 0.0)
-        wished = slots._replace(
-            wants=np.maximum(slots.wants, np.where(leaves, 0.0, slots.wishes)),
-            trip_wants=np.maximum(slots.trip_wants, trip_wishes),
-        )
-        slots = _that_can_be_met(wished, most_at_edge, most_before_trip)
         need, need_after_trips = needs(slots, self._pack)
         a_kwh = np.maximum(slots.price, slots.own_price) + slots.toll / (self._pack.kw_per_a * slots.hours)
         dearest = 1.02 * max(0.0, float(a_kwh.max())) / self._pack.cautious[0] + 1e-6
@@ -359,18 +350,11 @@ class _Question:
 
     def differs_until(self, other: "_Question") -> int:
         """The edge from which on the values of both are the same, 0 if all are."""
-        n = len(self.slots.room_a)
         if self is other:
             return 0
         if self.dearest != other.dearest:
-            return n
-        now, then = self.slots, other.slots
-        in_slot = (now.room_a != then.room_a) | (now.sun_kwh != then.sun_kwh)
-        in_slot |= (now.toll != then.toll) | (now.own_price != then.own_price)
-        at_edge = (now.need_kwh != then.need_kwh) | (now.wants != then.wants)
-        at_edge |= self.need_after_trips != other.need_after_trips
-        last = (np.flatnonzero(in_slot), np.flatnonzero(at_edge), now.trip_edge[now.trip_wants != then.trip_wants])
-        return min(n, max((int(found[-1]) + 1 for found in last if len(found)), default=0))
+            return len(self.slots.room_a)
+        return differ_until(self.slots, other.slots, self.need_after_trips, other.need_after_trips)
 
 
 @dataclass
@@ -440,6 +424,19 @@ def _slots_alone(problem: Problem, car: Car, most_a: Floats) -> Slots:
         wants=at_edge,
         trip_wants=before_trip,
         wishes=wishes,
+    )
+
+
+def _wishes_asked_for(slots: Slots) -> Slots:
+    """The slots with wishes among what is asked for. A wish is for before the trips at its edge; where there are any, the
+    first of them asks for it."""
+    leaves = np.zeros(len(slots.wishes), dtype=np.bool_)
+    leaves[slots.trip_edge] = True
+    first = np.diff(slots.trip_edge, prepend=-1) > 0
+    trip_wishes = np.where(first, slots.wishes[slots.trip_edge], 0.0)
+    return slots._replace(
+        wants=np.maximum(slots.wants, np.where(leaves, 0.0, slots.wishes)),
+        trip_wants=np.maximum(slots.trip_wants, trip_wishes),
     )
 
 

@@ -72,5 +72,7 @@ class Programme:
             b_ub=np.concatenate(self.most) - less,
             bounds=np.column_stack([np.concatenate(self.low), np.concatenate(self.high)]),
             method="highs-ds",
+            # What presolving takes is more than it saves of some hundred columns.
+            options={"presolve": False},
         )
         return Least(np.asarray(solved.x), -np.asarray(solved.ineqlin.marginals)) if solved.status == 0 else None

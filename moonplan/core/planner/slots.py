@@ -299,6 +299,33 @@ def needs(slots: Slots, pack: Pack) -> tuple[Floats, Floats]:
 
 
 @compiled
+def differ_until(now: Slots, then: Slots, needed_now: Floats, needed_then: Floats) -> int:
+    """The edge from which on both offer and ask the same, 0 if all along; what a trip takes is taken to be the same.
+
+    needed_now, needed_then : what must be aboard after the trips at each edge, shape (n_slots + 1,).
+    """
+    last = -1
+    for nth in range(len(now.trip_edge)):
+        if now.trip_wants[nth] != then.trip_wants[nth]:
+            last = now.trip_edge[nth]
+    n = len(now.room_a)
+    for t in range(n, last, -1):
+        if now.need_kwh[t] != then.need_kwh[t] or now.wants[t] != then.wants[t] or needed_now[t] != needed_then[t]:
+            return min(n, t + 1)
+        if t > 0 and _differs(t - 1, now, then):
+            return t
+    return min(n, last + 1)
+
+
+@kernel
+def _differs(t: int, now: Slots, then: Slots) -> bool:
+    """Whether a slot offers something else."""
+    if now.room_a[t] != then.room_a[t] or now.sun_kwh[t] != then.sun_kwh[t]:
+        return True
+    return bool(now.toll[t] != then.toll[t] or now.own_price[t] != then.own_price[t])
+
+
+@compiled
 def fully(since: int, soc_kwh: float, slots: Slots, pack: Pack) -> tuple[Floats, Floats]:
     """What is aboard of the cautious car that always charges at the most from an edge on: at each edge before its trips,
     and before each trip; infinite before that edge."""
