@@ -43,7 +43,7 @@ def improved(problem: Problem, start: Candidate, *, moves: int) -> Candidate:
                     break
                 if (moved > room + 1e-9).any() or missed_by(problem, car, moved) > missed_by(problem, car, best.amps[i]):
                     continue
-                trial = candidate(problem, [*best.amps[:i], moved, *best.amps[i + 1 :]])
+                trial = _with_car(problem, best, i, moved)
                 if trial.better_than(best) and not any(broken_alone(problem, car, moved)):
                     best, helped = trial, True
                     break
@@ -87,11 +87,11 @@ def _less_at_one_end(
 
     amps : with the session as it is at its most. slots : of the session, from that end on.
     """
-    while len(slots) > 1 and _as_good(problem, best, i, shorter := _with(amps, slots[0], 1, 0.0)) is not None:
-        amps, slots = shorter, slots[1:]
-    smooth, found = _as_good(problem, best, i, amps), None
-    if smooth is None:
+    if not _as_good(problem, best, i, amps):
         return None
+    while len(slots) > 1 and _as_good(problem, best, i, shorter := _with(amps, slots[0], 1, 0.0)):
+        amps, slots = shorter, slots[1:]
+    smooth, found = _with_car(problem, best, i, amps), None
     outermost = slots[0]
     for innermost in slots[:_SLOTS_LESS]:
         if abs(amps[innermost] - amps[outermost]) > SLACK_A:
@@ -105,18 +105,22 @@ def _less_at_one_end(
             continue
         found = lowered
         a_hundredth_less = _with(found.amps[i], outermost, 1, found.amps[i][outermost] - 0.01)
-        if _as_good(problem, found, i, a_hundredth_less) is None:
+        if not _as_good(problem, found, i, a_hundredth_less):
             break
     return found
 
 
-def _as_good(problem: Problem, best: Candidate, i: int, amps: Floats) -> Candidate | None:
-    """Other setpoints for a car that miss no more; None where they miss more, or break a rule."""
+def _as_good(problem: Problem, best: Candidate, i: int, amps: Floats) -> bool:
+    """Whether with other setpoints for a car nothing more is missed, and it breaks no rule."""
     car = problem.cars[i]
     if missed_by(problem, car, amps) > missed_by(problem, car, best.amps[i]) or any(broken_alone(problem, car, amps)):
-        return None
-    trial = candidate(problem, [*best.amps[:i], amps, *best.amps[i + 1 :]])
-    return None if trial.outcome.missed_by_all > best.outcome.missed_by_all else trial
+        return False
+    return not car.wishes or _with_car(problem, best, i, amps).outcome.missed_by_all <= best.outcome.missed_by_all
+
+
+def _with_car(problem: Problem, best: Candidate, i: int, amps: Floats) -> Candidate:
+    """The plan with other setpoints for one car."""
+    return candidate(problem, [*best.amps[:i], amps, *best.amps[i + 1 :]])
 
 
 def _moves(problem: Problem, car: Car, amps: Floats) -> Iterator[Floats]:
@@ -195,7 +199,7 @@ def _resized(problem: Problem, car: Car, i: int, best: Candidate, run: Run) -> C
     found = _lowered(problem, car, i, best, run.first, run.last)
     for n in range(shortest, min(slots, shortest + _LENGTHS_TRIED)):
         amps = _with(without, run.first, n, most)
-        trial = candidate(problem, [*best.amps[:i], amps, *best.amps[i + 1 :]])
+        trial = _with_car(problem, best, i, amps)
         if trial.outcome.missed > best.outcome.missed:
             continue
         trial = _lowered(problem, car, i, trial, run.first, run.first + n - 1)
@@ -211,7 +215,7 @@ def _lowered(problem: Problem, car: Car, i: int, best: Candidate, first: int, la
         return best
     stepped_a = hookup.stepped(least_a, steps_a=(), min_a=car.least_a)
     amps = _with(best.amps[i], first, last - first + 1, stepped_a)
-    trial = candidate(problem, [*best.amps[:i], amps, *best.amps[i + 1 :]])
+    trial = _with_car(problem, best, i, amps)
     return trial if trial.better_than(best) and not any(broken_alone(problem, car, amps)) else best
 
 
@@ -243,7 +247,7 @@ def _best_pair(problem: Problem, best: Candidate, i: int, changes: Sequence[tupl
             continue
         changed = amps.copy()
         changed[t], changed[other] = a, b
-        trial = candidate(problem, [*best.amps[:i], changed, *best.amps[i + 1 :]])
+        trial = _with_car(problem, best, i, changed)
         if trial.better_than(found) and not broken_rules(problem, trial.amps):
             found = trial
     return found if found is not best else None
