@@ -5,10 +5,11 @@ import json
 
 from moonplan.core.household import read
 from moonplan.core.planner.plan import plan
+from moonplan.core.planner.problem import CONTROLS
 
 _RATE = {"efficiency": 0.9, "overhead_kw": 0.2, "cautious": {"efficiency": 0.85, "overhead_kw": 0.3}}
-# Two cars that want the same hours of one circuit, steered in the two ways that there is compiled code for; for a week, so
-# that there is room for one.
+# Cars that want the same hours of one circuit, steered in every way; for a week, so that there is room for one, and so many
+# that some are planned together.
 _HOUSEHOLD = {
     "format": "moonplan-household/1",
     "timezone": "UTC",
@@ -16,7 +17,7 @@ _HOUSEHOLD = {
     "horizon_nights": 7,
     "supply": {"leg_voltage_v": 230, "legs": 1, "rating_a": 40, "continuous_factor": 1.0},
     "circuits": [{"id": "circuit", "breaker_a": 16, "voltage_v": 230, "continuous_factor": 1.0}],
-    "leads": [{"id": control, "circuit": "circuit", "max_a": 16, "control": control} for control in ("managed", "timer")],
+    "leads": [{"id": control, "circuit": "circuit", "max_a": 16, "control": control} for control in CONTROLS],
     "vehicles": [
         {
             "id": control,
@@ -28,9 +29,9 @@ _HOUSEHOLD = {
             "soc_pct": 50,
             "end_pct": 80,
         }
-        for control in ("managed", "timer")
+        for control in CONTROLS
     ],
-    "rates": [_RATE | {"vehicle": control, "lead": control} for control in ("managed", "timer")],
+    "rates": [_RATE | {"vehicle": control, "lead": control} for control in CONTROLS],
     "tariff": {"default_price": 0.3, "bands": [{"name": "night", "price": 0.1, "from": "22:00", "to": "06:00"}]},
 }
 

@@ -24,7 +24,8 @@ warm()
 warmed = loaded()
 assert any(warmed.values())
 assert gc.get_freeze_count() > 10_000
-plan(read(Path("tests/examples/two_cars.json").read_text()), prove=False)
+for cars in ("two", "three"):
+    plan(read(Path(f"tests/examples/{cars}_cars.json").read_text()), prove=False)
 assert loaded() == warmed, {name: of for name, of in loaded().items() if warmed.get(name) != of}
 """
 

@@ -1,6 +1,7 @@
 """Plans against every plan there is on small nights, against the same problem as a MILP, and against the rules."""
 
 import json
+import math
 import random
 from itertools import product
 from typing import Any
@@ -14,9 +15,10 @@ from moonplan.core.household import read
 from moonplan.core.mistakes import BadDocument
 from moonplan.core.planner.bound import bound
 from moonplan.core.planner.constraints import broken_rules
-from moonplan.core.planner.outcome import Outcome, missed_by, outcome
+from moonplan.core.planner.outcome import Outcome, least_current, missed_by, outcome
 from moonplan.core.planner.plan import Plan, document, plan
 from moonplan.core.planner.problem import CONTROLS, Problem, build
+from moonplan.core.timegrid import Floats
 from tests.core.factories import LOSSLESS, NIGHT_BAND, a_car, a_circuit, a_document, a_household, a_lead, a_trip, at
 from tests.reference import milp
 from tests.reference.model import Effort
@@ -330,6 +332,40 @@ def test_what_a_car_misses_and_waits_for():
 
     assert missed == (11.62, (11.62,), 186.0)
     assert missed == outcome(problem, [amps]).missed
+
+
+@pytest.mark.parametrize("boost_pct", [0, 15])
+def test_the_least_current_is_the_least_hundredth_of_an_ampere_with_which_no_more_is_missed(boost_pct: int):
+    # 5 of 50 kWh aboard, and 18 wanted at 06:00: 40 km and a reserve of 20 %. Four hours at 16 A bring 14.72 of the 13 that
+    # are missing, so that the last three of them may have less.
+    trip = a_trip("2026-01-15T06:00:00+01:00", "2026-01-15T18:00:00+01:00", 40)
+    problem = build(
+        a_household(vehicles=[a_car(soc_pct=10, reserve_pct=20, boost_pct=boost_pct, ceiling_a=16)], trips=[trip])
+    )
+    amps = np.zeros(problem.grid.n_slots)
+    amps[:16] = 16
+
+    least_a = least_current(problem, problem.cars[0], amps, 4, 15)
+
+    # The first hour's 3.68 kWh leave 9.32 for three at 230 V; after it the car is no longer below 15 %.
+    assert least_a == pytest.approx(math.ceil(9.32 / 3 / 0.23 * 100) / 100)
+    assert least_a == next(
+        a / 100 for a in range(600, 1601) if missed_by(problem, problem.cars[0], held(amps, a)) == (0, (0.0,), 0)
+    )
+    assert least_current(problem, problem.cars[0], held(amps, round(100 * least_a)), 4, 15) is None
+
+
+def held(amps: Floats, hundredths: int) -> Floats:
+    """Setpoints with less in the fifth to sixteenth slot."""
+    return np.concatenate([amps[:4], np.full(12, hundredths / 100), amps[16:]])
+
+
+def test_below_its_boost_level_no_current_is_enough_but_all_there_is():
+    problem = build(a_household(vehicles=[a_car(soc_pct=10, boost_pct=60, reserve_pct=20)]))
+    amps = np.zeros(problem.grid.n_slots)
+    amps[:16] = 16
+
+    assert least_current(problem, problem.cars[0], amps, 4, 15) is None
 
 
 def test_ready_by_asks_for_it_earlier():

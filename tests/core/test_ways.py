@@ -18,7 +18,9 @@ from moonplan.core.planner.one_car import CLOSER, COARSE, FINE, FINEST, Effort, 
 from moonplan.core.planner.outcome import Outcome, outcome
 from moonplan.core.planner.problem import Problem, build
 from moonplan.core.planner.search import contended_slots
-from moonplan.core.planner.slots import OFF, ON, Worth, fully, needs, value_at
+from moonplan.core.planner.slots import OFF, ON, Worth, differ_until, fully, needs, value_at
+from moonplan.core.planner.timer_ways import _waits, _with_sessions
+from moonplan.core.planner.ways import no_choices
 from moonplan.core.timegrid import Floats
 from tests.bench.families import a_family_household
 from tests.core.factories import LOSSLESS, a_car, a_household, a_lead, a_trip, at
@@ -221,6 +223,56 @@ def test_values_at_the_edge_where_something_else_is_wanted_are_stale_too():
 
     assert asked.differs_until(asked) == 0
     assert asked.differs_until(other) == 41  # from there on they are the same
+
+
+@pytest.mark.parametrize("field", ["room_a", "sun_kwh", "toll", "own_price", "need_kwh", "wants", "trip_wants", "needed"])
+def test_values_are_done_anew_up_to_the_last_slot_or_edge_that_is_other_than_it_was(field: str):
+    trip = a_trip("2026-01-15T08:00:00+01:00", "2026-01-15T16:00:00+01:00", 50)
+    problem = a_problem(horizon_nights=2, trips=[trip])
+    one_car, _ = planned_alone(problem, COARSE)
+    slots, needed = one_car._slots(alone_in(problem)), np.zeros(problem.grid.n_slots + 1)
+    leaves = problem.cars[0].departures[0].taking.edge
+
+    assert differ_until(slots, slots, needed, needed) == 0
+    places = (0,) if field == "trip_wants" else (0, 1, leaves, problem.grid.n_slots - 1)
+    for at_place in places:
+        before = needed if field == "needed" else getattr(slots, field)
+        changed = before.copy()
+        changed[at_place] += 0.5
+        other = slots if field == "needed" else slots._replace(**{field: changed})
+
+        until = differ_until(other, slots, changed if field == "needed" else needed, needed)
+
+        assert until == (leaves if field == "trip_wants" else at_place) + 1
+
+
+def test_of_sessions_that_promise_the_same_no_more_are_looked_at_than_there_is_room_for():
+    # Three days at home at one price: a session is worth the same whenever it begins.
+    problem = a_problem(
+        leads=[a_lead(control="timer")],
+        vehicles=[a_car(control="timer", soc_pct=20, end_pct=60)],
+        horizon_nights=3,
+        tariff={"default_price": 0.3},
+    )
+    one_car, _ = planned_alone(problem, COARSE)
+    slots = one_car._slots(alone_in(problem))
+    kept, asked = one_car._levels(slots), one_car._question(slots, 0, (10.0, 10.0))
+    timer = one_car._timer(values_of(one_car), asked, kept.currents)
+    many = len(slots.room_a)
+    waits = _waits(1, many, len(kept.currents))
+    waits.promise[:] = 5.0
+    waits.promise[0, 7, 0], waits.paid[0, 7], waits.promise[0, 30:, 1] = 4.0, -1.0, 6.0
+    waits.level[:] = waits.mean[:] = 10.0
+    choices = no_choices(10_000)
+
+    found = _with_sessions(choices, 0, 1, (0, many), waits, timer)
+
+    begun = {(int(t), float(a)) for t, a in zip(choices.start[:found], choices.amps[:found], strict=True)}
+    alike = sorted(t for t, _ in begun if t != 7)
+    assert (7, kept.currents[0]) in begun
+    assert 2 <= len(begun) <= 4
+    assert alike[-1] > many / 2
+    assert not any(t >= 30 and a == kept.currents[1] for t, a in begun)
 
 
 def test_an_empty_battery_misses_nothing_of_what_is_not_wanted():

@@ -281,7 +281,7 @@ class _Judged(NamedTuple):
 
 def missed_by(problem: Problem, car: Car, amps: Floats) -> tuple[float, tuple[float, ...], float]:
     """What `Outcome.missed` tells, of one car under its setpoints and without the rest of its outcome."""
-    total, *of_each, waited_ah = _missed(amps, _judged(problem, car)).tolist()
+    total, *of_each, waited_ah = (_missed(amps, _judged(problem, car)) / 1e5).tolist()
     return total, tuple(of_each), waited_ah
 
 
@@ -304,7 +304,8 @@ def _judged(problem: Problem, car: Car) -> _Judged:
 
 @compiled
 def _missed(amps: Floats, judged: _Judged) -> Floats:
-    """What is missed in all, then of each that is asked, and at last what waits, all quantised, shape (n_asked + 2,)."""
+    """What is missed in all, then of each that is asked, and at last what waits, in hundred-thousandths of a kWh and an A·h,
+    shape (n_asked + 2,)."""
     asked, found = judged.asked, np.zeros(len(judged.asked.kwh) + 2)
     soc, _, _, _, before_leaving, _ = ran(amps, judged.cautious)
     for nth in range(len(asked.kwh)):
@@ -319,7 +320,7 @@ def _missed(amps: Floats, judged: _Judged) -> Floats:
             if judged.chargeable[t] and soc[t] < judged.boost_kwh - NOTHING_KWH:
                 found[-1] += (judged.limit_a[t] - amps[t]) * judged.mean.hours
     for k in range(len(found)):
-        found[k] = np.rint(found[k] * 1e5) / 1e5
+        found[k] = np.rint(found[k] * 1e5)
     return found
 
 

@@ -25,7 +25,9 @@ _MOST_ORDERS = 6
 _SOON = 0.7
 # How many slots of cars a search plans anew in all, soon and thoroughly: so many at the least, for few nights need more
 # tries than their number tells; and at the most, for a month of many cars is left at that.
-_SLOTS_SOON, _SLOTS_THOROUGHLY = (8_000, 140_000), (10_000, 1_000_000)
+_SLOTS_SOON, _SLOTS_THOROUGHLY = (8_000, 160_000), (10_000, 1_000_000)
+# In which part of the tries two cars are planned together: of more cars than a few, and later of those, too.
+_TOGETHER = 0.3
 # Up to how many cars are planned finely soon, and up to how many slots of cars later.
 _FEW_CARS, _SLOTS_FINELY = 2, 4_000
 # Up to how many slots of cars every session is tried at other times of its night: a night of several cars.
@@ -35,17 +37,15 @@ _FEW_MOVES, _MANY_MOVES = 20, 150
 
 
 class _Long(NamedTuple):
-    """How closely a longer search plans, how many tries it has for each pair of cars and night, first and once more, and in
-    which part of them two cars are planned together."""
+    """How closely a longer search plans, and how many tries it has for each pair of cars and night, first and once more."""
 
     effort: Effort
     thoroughly: float
     again: float
-    together: float
 
 
 # Two cars are soon as good as they can be at little effort; of more the next try is worth more than a closer one.
-_LONG_OF_FEW, _LONG_OF_MANY = _Long(CLOSER, 2.0, 0.5, 0.0), _Long(COARSE, 3.5, 1.5, 0.3)
+_LONG_OF_FEW, _LONG_OF_MANY = _Long(CLOSER, 2.0, 0.5), _Long(COARSE, 3.5, 1.5)
 
 
 def plan_together(problem: Problem, like: Sequence[Floats] | None = None) -> Candidate:
@@ -66,8 +66,9 @@ def plan_together(problem: Problem, like: Sequence[Floats] | None = None) -> Can
             return _better(improved(problem, anew, moves=_FEW_MOVES), known)
     tries, contended = _tries(problem, _SOON * cars**2 * nights, _SLOTS_SOON), contended_slots(problem, alone.amps)
     best = _better(missing_least(problem), known)
-    best = searched(problem, best, tries=tries, effort=COARSE, contended=contended)
-    closely = FINE if cars <= _FEW_CARS else FINE_OF_MANY
+    few = cars <= _FEW_CARS
+    together, closely = (0.0, FINE) if few else (_TOGETHER, FINE_OF_MANY)
+    best = searched(problem, best, tries=tries, effort=COARSE, together=together, contended=contended)
     anew = set_anew(problem, _replanned(problem, best, closely))
     return _better(improved(problem, anew, moves=_FEW_MOVES), best)
 
@@ -93,7 +94,7 @@ def refined(problem: Problem, found: Candidate, *, again: int = 0) -> Candidate:
             tries = _tries(problem, part * cars**2 * nights, _SLOTS_THOROUGHLY)
             best = relieved(problem, best, alone, effort=long.effort)
             best = searched(
-                problem, best, tries=tries, effort=long.effort, together=long.together, contended=contended, again=again
+                problem, best, tries=tries, effort=long.effort, together=_TOGETHER, contended=contended, again=again
             )
             best = swept(problem, _settled(problem, best, FINE if small else FINE_OF_MANY), effort=CLOSER)
         if cars * problem.grid.n_slots <= _SLOTS_SHIFTED:
