@@ -259,8 +259,8 @@ def car_outcome(problem: Problem, car: Car, amps: Floats) -> CarOutcome:
         found,
         len(found) - going_on,
         asked,
-        _aboard(asked, cautious),
-        _waited_ah(problem, car, amps, mean),
+        _aboard(asked, cautious.soc_kwh, cautious.before_leaving_kwh),
+        _waited_ah(amps, mean.soc_kwh, _judged(problem, car)),
         tuple(max(0.0, wish.kwh - _before_trips(car, cautious, wish.edge)) for wish in car.wishes),
     )
 
@@ -306,19 +306,12 @@ def _judged(problem: Problem, car: Car) -> _Judged:
 def _missed(amps: Floats, judged: _Judged) -> Floats:
     """What is missed in all, then of each that is asked, and at last what waits, in hundred-thousandths of a kWh and an A·h,
     shape (n_asked + 2,)."""
-    asked, found = judged.asked, np.zeros(len(judged.asked.kwh) + 2)
-    soc, _, _, _, before_leaving, _ = ran(amps, judged.cautious)
-    for nth in range(len(asked.kwh)):
-        aboard = before_leaving[nth] if asked.edge[nth] < 0 else soc[asked.edge[nth]]
-        short = asked.kwh[nth] - aboard
-        if short > NOTHING_KWH:
-            found[1 + nth] = short
-            found[0] += short
+    found = np.zeros(len(judged.asked.kwh) + 2)
+    soc_kwh, _, _, _, before_leaving_kwh, _ = ran(amps, judged.cautious)
+    found[1:-1] = _missing(judged.asked, _aboard(judged.asked, soc_kwh, before_leaving_kwh))
+    found[0] = found[1:-1].sum()
     if judged.boost_kwh > 0:
-        soc = ran(amps, judged.mean)[0]
-        for t in range(len(amps)):
-            if judged.chargeable[t] and soc[t] < judged.boost_kwh - NOTHING_KWH:
-                found[-1] += (judged.limit_a[t] - amps[t]) * judged.mean.hours
+        found[-1] = _waited_ah(amps, ran(amps, judged.mean)[0], judged)
     for k in range(len(found)):
         found[k] = np.rint(found[k] * 1e5)
     return found
@@ -375,14 +368,16 @@ def _asked_of(problem: Problem, car: Car) -> Asked:
     return Asked(len(car.departures), np.array(at_s), np.array(edges, dtype=np.int64), np.array(kwh))
 
 
-def _aboard(asked: Asked, cautious: Trajectory) -> Floats:
-    """What is aboard of the cautious car at each that is asked. [kWh]"""
-    aboard = cautious.soc_kwh[asked.edge]
-    leaving = asked.edge[: asked.n_departures] < 0
-    aboard[: asked.n_departures][leaving] = cautious.before_leaving_kwh[leaving]
+@compiled
+def _aboard(asked: Asked, soc_kwh: Floats, before_leaving_kwh: Floats) -> Floats:
+    """What is aboard of the cautious car at each that is asked. [kWh] soc_kwh, before_leaving_kwh : see `Trajectory`."""
+    aboard = np.empty(len(asked.kwh))
+    for nth in range(len(aboard)):
+        aboard[nth] = before_leaving_kwh[nth] if asked.edge[nth] < 0 else soc_kwh[asked.edge[nth]]
     return aboard
 
 
+@compiled
 def _missing(asked: Asked, aboard_kwh: Floats) -> Floats:
     short = asked.kwh - aboard_kwh
     return np.where(short > NOTHING_KWH, short, 0.0)
@@ -407,12 +402,15 @@ def _before_trips(car: Car, cautious: Trajectory, edge: int) -> float:
     return float(cautious.soc_kwh[edge])
 
 
-def _waited_ah(problem: Problem, car: Car, amps: Floats, mean: Trajectory) -> float:
-    if car.vehicle.boost_pct == 0:
-        return 0.0
-    boost_kwh = car.vehicle.boost_pct / 100 * car.vehicle.usable_kwh
-    low = car.chargeable & (mean.soc_kwh[:-1] < boost_kwh - NOTHING_KWH)
-    return float((car.limit_a - amps)[low].sum()) * problem.grid.hours
+@compiled
+def _waited_ah(amps: Floats, mean_kwh: Floats, judged: _Judged) -> float:
+    """Current not offered, times hours, while the car could charge below its boost level. [A·h] mean_kwh : SoC of the mean
+    car at every slot edge."""
+    waited = 0.0
+    for t in range(len(amps)):
+        if judged.chargeable[t] and mean_kwh[t] < judged.boost_kwh - NOTHING_KWH:
+            waited += (judged.limit_a[t] - amps[t]) * judged.mean.hours
+    return waited
 
 
 def ready_at(problem: Problem, plan: Outcome, i: int, nth: int) -> datetime | None:
