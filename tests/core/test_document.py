@@ -1,6 +1,7 @@
 """The plan document: every figure follows from the setpoints and the rules."""
 
 from dataclasses import replace
+from datetime import timedelta
 from typing import Any
 
 import numpy as np
@@ -117,6 +118,21 @@ def test_of_many_changes_it_is_told_how_far_they_go():
     following_the_sun = replace(session, currents=((at, 6.0), (at, 7.25), (at, 9.5), (at, 8.0)))
 
     assert following_the_sun.current == "6 A at first, 7.25 to 9.5 A later"
+
+
+def test_what_is_offered_once_the_car_is_expected_to_be_done_is_for_one_that_takes_longer():
+    # It is done at 23:30; the cautious car goes on for longer than that.
+    ((session,),) = an_hour_free_of_the_house().sessions
+    ten, eleven, half_past_eleven, midnight = (session.start + timedelta(minutes=15 * n) for n in (0, 4, 6, 8))
+    assert session.end == half_past_eleven
+
+    one_change = replace(session, currents=((ten, 16.0), (midnight, 8.0)))
+    at_its_end = replace(session, currents=((ten, 16.0), (eleven, 14.0), (half_past_eleven, 8.0), (midnight, 10.0)))
+    many = replace(at_its_end, currents=(*at_its_end.currents, (midnight + timedelta(minutes=15), 6.0)))
+
+    assert one_change.current == "16 A; if it takes longer, from 00:00 8 A"
+    assert at_its_end.current == "16 A, from 23:00 14 A; if it takes longer, from 23:30 8 A, from 00:00 10 A"
+    assert many.current == "16 A, from 23:00 14 A; if it takes longer, 6 to 10 A"
 
 
 def test_own_sun_and_the_grid_together_are_what_the_wall_gave():

@@ -76,12 +76,11 @@ class Session:
 
     @property
     def current(self) -> str:
-        """What is offered from when on, in words; of many changes how far they go."""
+        """What is offered from when on, in words; what comes after its end is for a car that takes longer than expected."""
         (_, first), *later = self.currents
-        if len(later) > _CHANGES_TOLD:
-            low, high = (end(amps for _, amps in later) for end in (min, max))
-            return f"{first:g} A at first, {low:g} to {high:g} A later"
-        return ", ".join([f"{first:g} A", *(f"from {at:%H:%M} {amps:g} A" for at, amps in later)])
+        meanwhile, longer = ([one for one in later if (one[0] >= self.end) is after] for after in (False, True))
+        told = _current_in_words(first, meanwhile)
+        return f"{told}; if it takes longer, {_changes_in_words(longer)}" if longer else told
 
 
 @dataclass(frozen=True)
@@ -255,6 +254,23 @@ def _currents(starts: Sequence[datetime], amps: Floats, run: Run) -> tuple[tuple
     offered = [round(float(a), 2) for a in amps[run.first : run.last + 1]]
     changes = [n for n in range(len(offered)) if n == 0 or offered[n] != offered[n - 1]]
     return tuple((starts[run.first + n], offered[n]) for n in changes)
+
+
+def _current_in_words(first: float, later: Sequence[tuple[datetime, float]]) -> str:
+    """A current and what it changes to. [A]"""
+    if not later:
+        return f"{first:g} A"
+    if len(later) > _CHANGES_TOLD:
+        return f"{first:g} A at first, {_changes_in_words(later)} later"
+    return f"{first:g} A, {_changes_in_words(later)}"
+
+
+def _changes_in_words(changes: Sequence[tuple[datetime, float]]) -> str:
+    """From when on there is what; of many changes how far they go. [A]"""
+    if len(changes) > _CHANGES_TOLD:
+        low, high = (end(amps for _, amps in changes) for end in (min, max))
+        return f"{low:g} to {high:g} A"
+    return ", ".join(f"from {at:%H:%M} {amps:g} A" for at, amps in changes)
 
 
 # --- the document ------------------------------------------------------------------------------------------------------
