@@ -10,6 +10,7 @@ import pytest
 from moonplan.core.planner.candidates import candidate
 from moonplan.core.planner.moves import improved
 from moonplan.core.planner.plan import Plan, document, plan, problem_of
+from moonplan.core.simulate import runs
 from tests.core.factories import a_car, a_circuit, a_household, a_lead, a_trip, at
 
 
@@ -97,6 +98,22 @@ def test_a_session_that_ends_in_a_cheap_hour_has_less_at_its_beginning():
     made = improved(problem, candidate(problem, [amps]), moves=0)
 
     assert made.amps[0][nine : nine + 8].tolist() == [6, 16, 16, 16, 16, 16, 16, 16]
+
+
+def test_a_session_that_may_as_well_be_later_goes_later_by_hours_in_few_moves():
+    # 5.52 kWh from 78 % on, at one price until 06:00, and hours above 80 % count: the later the better. A session that is to
+    # be moved has had six other moves tried first, so that twenty moves are two times an hour.
+    problem = problem_of(a_household(care_price=0.01, vehicles=[a_car(soc_pct=78, end_pct=89.04, daily_limit_pct=100)]))
+    ten = problem.grid.starts.index(at("2026-01-14T22:00:00+01:00"))
+    amps = np.zeros(problem.grid.n_slots)
+    amps[ten : ten + 6] = 16
+
+    made = improved(problem, candidate(problem, [amps]), moves=20)
+
+    (run,) = runs(made.amps[0])
+    assert problem.grid.starts[run.first] == at("2026-01-15T00:00:00+01:00")
+    # Two hours less of 4.52 kWh above the 80 %.
+    assert candidate(problem, [amps]).outcome.care - made.outcome.care == pytest.approx(2 * 4.52 * 0.01)
 
 
 def test_two_slots_at_little_are_one_at_the_most():

@@ -25,7 +25,7 @@ _PAIRS_TRIED = 2500
 # How many slots at one end of a session may have less, all the same.
 _SLOTS_LESS = 12
 # By how many slots a session is tried earlier or later.
-_SHIFTS = (-16, -4, -1, 1)
+_SHIFTS = (-16, -4, -1, 4, 1)
 
 
 def improved(problem: Problem, start: Candidate, *, moves: int) -> Candidate:
