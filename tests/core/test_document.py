@@ -147,9 +147,9 @@ def test_what_is_offered_once_the_car_is_expected_to_be_done_is_for_one_that_tak
     at_its_end = replace(session, currents=((ten, 16.0), (eleven, 14.0), (half_past_eleven, 8.0), (midnight, 10.0)))
     many = replace(at_its_end, currents=(*at_its_end.currents, (midnight + timedelta(minutes=15), 6.0)))
 
-    assert one_change.current == "16 A; if it takes longer, from 00:00 8 A"
-    assert at_its_end.current == "16 A, from 23:00 14 A; if it takes longer, from 23:30 8 A, from 00:00 10 A"
-    assert many.current == "16 A, from 23:00 14 A; if it takes longer, 6 to 10 A"
+    assert one_change.current == "16 A (if it takes longer, from 00:00 8 A)"
+    assert at_its_end.current == "16 A, from 23:00 14 A (if it takes longer, from 23:30 8 A, from 00:00 10 A)"
+    assert many.current == "16 A, from 23:00 14 A (if it takes longer, 6 to 10 A)"
 
 
 def test_own_sun_and_the_grid_together_are_what_the_wall_gave():

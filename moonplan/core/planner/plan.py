@@ -80,7 +80,7 @@ class Session:
         (_, first), *later = self.currents
         meanwhile, longer = ([one for one in later if (one[0] >= self.end) is after] for after in (False, True))
         told = _current_in_words(first, meanwhile)
-        return f"{told}; if it takes longer, {_changes_in_words(longer)}" if longer else told
+        return f"{told} (if it takes longer, {_changes_in_words(longer)})" if longer else told
 
 
 @dataclass(frozen=True)
