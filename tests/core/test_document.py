@@ -138,7 +138,7 @@ def test_of_many_changes_it_is_told_how_far_they_go():
 
 
 def test_what_is_offered_once_the_car_is_expected_to_be_done_is_for_one_that_takes_longer():
-    # It is done at 23:30; the cautious car goes on for longer than that.
+    # It is expected to be done at 23:30.
     ((session,),) = an_hour_free_of_the_house().sessions
     ten, eleven, half_past_eleven, midnight = (session.start + timedelta(minutes=15 * n) for n in (0, 4, 6, 8))
     assert session.end == half_past_eleven

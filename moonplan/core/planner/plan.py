@@ -78,8 +78,8 @@ class Session:
     def current(self) -> str:
         """What is offered from when on, in words; what comes after its end is for a car that takes longer than expected."""
         (_, first), *later = self.currents
-        meanwhile, longer = ([one for one in later if (one[0] >= self.end) is after] for after in (False, True))
-        told = _current_in_words(first, meanwhile)
+        told = _current_in_words(first, [(at, amps) for at, amps in later if at < self.end])
+        longer = [(at, amps) for at, amps in later if at >= self.end]
         return f"{told} (if it takes longer, {_changes_in_words(longer)})" if longer else told
 
 
