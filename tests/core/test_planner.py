@@ -382,6 +382,43 @@ def test_ready_by_asks_for_it_earlier():
     assert asked.outcome.cost > free.outcome.cost
 
 
+def test_who_is_short_when_it_is_to_be_ready_and_leaves_with_more_is_told_both():
+    # 25 kWh aboard at 18:00, 3.68 kW: 40 of the 45 that are needed are there by 22:04 at the earliest, so at 21:00 36.04.
+    trip = a_trip("2026-01-15T09:00:00+01:00", "2026-01-15T18:00:00+01:00", 200)
+    by_nine = {"vehicle": "heron", "night": "2026-01-14", "ready_by": "21:00"}
+    car = a_car(end_pct=0, daily_limit_pct=90)
+
+    departure = document(planned(vehicles=[car], trips=[trip], overrides=[by_nine]))["vehicles"][0]["departures"][0]
+
+    assert (departure["ready_by"], departure["ready_by_pct"]) == (
+        "2026-01-14T21:00:00+01:00",
+        pytest.approx(72.08, abs=0.01),
+    )
+    assert departure["short_kwh"] == pytest.approx(45 - 36.04, abs=0.01)
+    assert departure["planned_pct"] >= departure["ready_by_pct"]
+    free = document(planned(vehicles=[car], trips=[trip]))["vehicles"][0]["departures"][0]
+    assert (free["ready_by"], free["ready_by_pct"], free["short_kwh"]) == (None, None, 0)
+
+
+def test_a_trip_may_leave_in_the_last_minutes_of_the_plan():
+    # Two cars want the cheap hours of one 16 A circuit, and Heron leaves ten minutes before noon, when the plan ends.
+    trip = a_trip("2026-01-15T11:50:00+01:00", "2026-01-15T19:00:00+01:00", 150)
+    made = plan(
+        a_household(
+            circuits=[a_circuit(sharing="free")],
+            leads=[a_lead(), a_lead(id="second")],
+            vehicles=[a_car(), a_car(id="wren", lead="second", end_pct=80)],
+            rates=[LOSSLESS, LOSSLESS | {"vehicle": "wren", "lead": "second"}],
+            trips=[trip],
+        )
+    )
+
+    # 10 kWh for Heron's 35 and 15 for Wren's 40 fit into eight hours at 3.68 kW, 29.44 kWh at 0.10.
+    assert made.outcome.short_kwh == 0
+    assert made.outcome.cost == pytest.approx(2.5, abs=0.01)
+    assert made.bound == pytest.approx(2.5, abs=0.01)
+
+
 def test_what_was_decided_by_hand_is_kept():
     off = {"vehicle": "heron", "night": "2026-01-14", "plugged_in": False}
     assert planned(vehicles=[a_car(end_pct=80)], overrides=[off]).sessions == ((),)

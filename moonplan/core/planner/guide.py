@@ -63,7 +63,7 @@ def _car(programme: Programme, problem: Problem, car: Car, short_price: float) -
     since, before, left = 0, np.zeros(0, dtype=np.int64), car.soc_kwh
     for edge, wanted, takes in _wanted(car, n):
         inside = at[(at >= since) & (at < edge)]
-        limit = float(car.limit_kwh[max(since, edge - 1)])
+        limit = float(car.limit_kwh[min(max(since, edge - 1), n - 1)])
         aboard = programme.columns(1, low=-np.inf, high=max(limit, car.soc_kwh))
         row = programme.rows(left)
         programme.put(row, aboard, 1.0)
