@@ -162,6 +162,10 @@ class Grid:
         """The n_slots + 1 edges as local datetimes."""
         return [datetime.fromtimestamp(int(second), self.zone) for second in self.edges_s]
 
+    def instant(self, edge: int, part: float) -> datetime:
+        """The local instant at which a part of the slot after an edge has passed, by real and not by clock time."""
+        return (self.starts[edge].astimezone(UTC) + timedelta(hours=part * self.hours)).astimezone(self.zone)
+
     @cached_property
     def minutes_s(self) -> Seconds:
         """Shape (n_slots × slot_minutes,): every minute of the plan. [s, UTC]"""

@@ -116,6 +116,24 @@ def test_a_session_that_may_as_well_be_later_goes_later_by_hours_in_few_moves():
     assert candidate(problem, [amps]).outcome.care - made.outcome.care == pytest.approx(2 * 4.52 * 0.01)
 
 
+def test_in_the_hour_that_a_clock_change_repeats_a_session_ends_after_it_began():
+    # Back to 02:00 at 03:00. Pinned to the second of the two hours, and full after half of it: 1.84 kWh at 3.68 kW.
+    hour = {"start": "2026-10-25T02:00:00+01:00", "end": "2026-10-25T03:00:00+01:00"}
+    changes: dict[str, Any] = {
+        "now": "2026-10-24T18:00:00+02:00",
+        "vehicles": [a_car(control="timer", daily_limit_pct=53.68, cutoff=True)],
+        "leads": [a_lead(control="timer")],
+        "pins": [{"id": "p", "vehicle": "heron", "amps": 16, **hour}],
+    }
+    made = plan(a_household(**changes), prove=False)
+    session, told_of = made.sessions[0][0], document(made)["vehicles"][0]
+
+    assert told_of["sessions"][0]["start"] == "2026-10-25T02:00:00+01:00"
+    assert told_of["sessions"][0]["end"] == "2026-10-25T02:30:00+01:00"
+    assert told_of["stop"] == [["2026-10-25T02:30:00+01:00", pytest.approx(1.84)]]
+    assert session.current == "16 A"
+
+
 def test_two_slots_at_little_are_one_at_the_most():
     # Two quarters of an hour at 6 A, 0.69 kWh, are one at 12 A.
     problem = problem_of(a_household(vehicles=[a_car(end_pct=51.38)]))

@@ -3,7 +3,7 @@
 import dataclasses
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import datetime
 from functools import cached_property
 from typing import NamedTuple
 
@@ -23,12 +23,16 @@ UNWISHED_DIGITS = 4
 class Readiness:
     """Whether a requirement is met, on the cautious trajectory.
 
-    at_s : when it is asked for. [s, UTC] required_kwh, planned_kwh, short_kwh : [kWh]
+    at_s : when the car leaves, or the horizon ends. [s, UTC] planned_kwh : what is aboard just before that. [kWh]
+    ready_edge : slot edge by which it must be ready where someone asked for it earlier; None for that time itself.
+    ready_kwh, short_kwh : what is aboard when it must be ready, and what is missing of what is required. [kWh]
     """
 
     at_s: float
     required_kwh: float
     planned_kwh: float
+    ready_edge: int | None
+    ready_kwh: float
     short_kwh: float
 
 
@@ -86,8 +90,13 @@ class CarOutcome:
 
     @cached_property
     def _ready(self) -> tuple[Readiness, ...]:
-        asked = zip(self.asked.at_s, self.asked.kwh, self.aboard_kwh, self.shorts_kwh, strict=True)
-        return tuple(Readiness(float(at), float(kwh), float(aboard), float(short)) for at, kwh, aboard, short in asked)
+        planned_kwh = [*self.cautious.before_leaving_kwh, self.cautious.soc_kwh[-1]][: len(self.asked.kwh)]
+        told = zip(*self.asked[1:], planned_kwh, self.aboard_kwh, self.shorts_kwh, strict=True)
+        earlier = range(len(self.amps))
+        return tuple(
+            Readiness(float(at_s), float(kwh), float(planned), edge if edge in earlier else None, float(ready), float(short))
+            for at_s, edge, kwh, planned, ready, short in told
+        )
 
     @property
     def departures(self) -> tuple[Readiness, ...]:
@@ -440,4 +449,4 @@ def ready_at(problem: Problem, plan: Outcome, i: int, nth: int) -> datetime | No
     if not len(reached) or not reached[0]:
         return None
     last = int(reached[0]) - 1
-    return grid.starts[last] + timedelta(hours=float(alone.fraction[last]) * grid.hours)
+    return grid.instant(last, float(alone.fraction[last]))

@@ -6,7 +6,7 @@ break a rule never leave.
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
-from datetime import datetime, timedelta
+from datetime import datetime
 from functools import cached_property
 from typing import Any
 
@@ -78,8 +78,9 @@ class Session:
     def current(self) -> str:
         """What is offered from when on, in words; what comes after its end is for a car that takes longer than expected."""
         (_, first), *later = self.currents
-        told = _current_in_words(first, [(at, amps) for at, amps in later if at < self.end])
-        longer = [(at, amps) for at, amps in later if at >= self.end]
+        until_s = self.end.timestamp()
+        told = _current_in_words(first, [(at, amps) for at, amps in later if at.timestamp() < until_s])
+        longer = [(at, amps) for at, amps in later if at.timestamp() >= until_s]
         return f"{told} (if it takes longer, {_changes_in_words(longer)})" if longer else told
 
 
@@ -234,7 +235,7 @@ def _session(problem: Problem, plan_outcome: Outcome, i: int, run: Run) -> Sessi
     return Session(
         first=run.first,
         start=grid.starts[run.first],
-        end=grid.starts[last] + timedelta(hours=float(mine.mean.fraction[last]) * grid.hours),
+        end=grid.instant(last, float(mine.mean.fraction[last])),
         amps=float(np.average(mine.amps[inside], weights=wall)),
         currents=_currents(grid.starts, mine.amps, run),
         wall_kwh=float(wall.sum()),
@@ -335,14 +336,14 @@ def _vehicle(plan: Plan, i: int) -> dict[str, Any]:
         "departures": [
             {
                 "leave": departure.trip.leave.isoformat(),
-                **_readiness_document(ready, usable),
+                **_readiness_document(ready, starts, usable),
                 "short_km": round(range_km(ready.short_kwh, car.vehicle.use_kwh_per_100km), 3),
                 "ready_at": _ready_at(plan, i, nth, ready),
                 "binds": binds(problem, plan.outcome, i, nth) if ready.short_kwh else None,
             }
             for nth, (departure, ready) in enumerate(zip(car.departures, mine.departures, strict=True))
         ],
-        "end": None if mine.end is None else _readiness_document(mine.end, usable),
+        "end": None if mine.end is None else _readiness_document(mine.end, starts, usable),
     }
     return told
 
@@ -392,16 +393,20 @@ def expectation(car: Car, amps: float) -> Expectation:
     return Expectation(car.intake.volts, wall_kw, battery_kw, range_km(battery_kw, rated))
 
 
-def _readiness_document(ready: Readiness, usable: float) -> dict[str, Any]:
+def _readiness_document(ready: Readiness, starts: Sequence[datetime], usable: float) -> dict[str, Any]:
+    earlier = ready.ready_edge is not None
     return {
         "required_pct": _pct(ready.required_kwh, usable),
         "planned_pct": _pct(ready.planned_kwh, usable),
+        "ready_by": starts[ready.ready_edge].isoformat() if ready.ready_edge is not None else None,
+        "ready_by_pct": _pct(ready.ready_kwh, usable) if earlier else None,
         "short_kwh": _kwh(ready.short_kwh),
     }
 
 
 def _minute(instant: datetime) -> datetime:
-    return (instant + timedelta(seconds=30)).replace(second=0, microsecond=0)
+    """The nearest minute."""
+    return datetime.fromtimestamp(round(instant.timestamp() / 60) * 60, instant.tzinfo)
 
 
 def _kwh(value: float) -> float:
