@@ -15,6 +15,8 @@ Source = Literal["measured", "assumed"]
 
 # By which part less is accepted by a full pack than by one at its taper.
 TAPERS_BY = 0.75
+# A SoC typed as that at which the taper begins is not above it, whatever became of its last digits.
+_SAME_SOC = 1e-9
 
 
 @compiled
@@ -29,7 +31,7 @@ def accepted_kw(
 ) -> tuple[float, float]:
     """Battery and wall power where the wall offers `wall_kw` at a SoC (fraction), taper included. [kW, kW]"""
     battery_kw = stored_kw(wall_kw, efficiency, overhead_kw)
-    if soc > taper_from:
+    if soc > taper_from + _SAME_SOC:
         most = max(0.0, (efficiency * onboard_kw - overhead_kw) * (1 - TAPERS_BY * (soc - taper_from) / (1 - taper_from)))
         if battery_kw > most:
             return most, (most + overhead_kw) / efficiency

@@ -1,5 +1,8 @@
 """What setpoints do: the car that stops by itself, trips, and hours spent high."""
 
+from dataclasses import replace
+from zoneinfo import ZoneInfo
+
 import numpy as np
 import pytest
 
@@ -20,10 +23,10 @@ def ran(
     rate: Rate = LOSSLESS,
     takings: tuple[tuple[str, float], ...] = (),
     rest: float = 1e9,
+    usable: float = 50,
+    intake: Intake = INTAKE,
 ) -> Trajectory:
     """Slots of an hour from 18:00; 10 A are 2 kW, so 2 kWh a slot."""
-    from zoneinfo import ZoneInfo
-
     grid = grid_for(at("2026-01-14T18:00:00+01:00"), nights=1, slot_minutes=60, zone=ZoneInfo("Europe/Ljubljana"))
     offered = np.zeros(grid.n_slots)
     offered[: len(amps)] = amps
@@ -31,9 +34,9 @@ def ran(
         offered,
         Given.of(
             grid=grid,
-            intake=INTAKE,
+            intake=intake,
             rate=rate,
-            usable_kwh=50,
+            usable_kwh=usable,
             soc_kwh=soc,
             limit_kwh=np.full(grid.n_slots, limit),
             takings=Takings.of([Taking.of(at(leave), kwh, grid) for leave, kwh in takings]),
@@ -61,6 +64,14 @@ def test_a_car_stops_by_itself_at_its_limit():
 
 def test_a_car_above_its_limit_draws_nothing():
     assert ran([10], soc=45).wall_kwh.sum() == 0
+
+
+def test_a_car_at_the_level_at_which_its_taper_begins_is_not_above_it():
+    # 95 % typed, and a taper from 95 %: 1.9 of 2 kW at the wall would be all that a 1.9 kW charger accepts just above.
+    tapering = replace(INTAKE, onboard_kw=1.9, taper_from=0.95)
+    gained = [ran([10], soc=0.95 * kwh, usable=kwh, limit=kwh, intake=tapering).gained_kwh[0] for kwh in range(41, 120)]
+
+    assert gained == pytest.approx([2] * len(gained))
 
 
 def test_a_trip_takes_its_energy_at_leaving_and_empties_to_nought():
