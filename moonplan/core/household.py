@@ -127,12 +127,13 @@ class Supply:
 
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Feeder:
-    """A sub-panel: its own limit between the supply and some of the circuits."""
+    """A sub-panel: its own limit between the supply and some of the circuits. Without `legs` it has all of the supply's."""
 
     id: Id
     rating_a: RatedAmps
     continuous_factor: Factor
-    legs: Annotated[tuple[Leg, ...], Field(min_length=1, max_length=3)] = ("L1", "L2", "L3")
+    name: Name | None = None
+    legs: Annotated[tuple[Leg, ...], Field(min_length=1, max_length=3)] | None = None
     other_load_a: Amps = 0.0
 
     __pydantic_config__ = STRICT
@@ -395,6 +396,16 @@ class Household:
         """Price of one session more. [currency]"""
         return 0.1 * abs(self.tariff.default_price) if self.start_price is None else self.start_price
 
+    @property
+    def supply_legs(self) -> tuple[Leg, ...]:
+        """The legs that come into the house."""
+        legs: tuple[Leg, ...] = ("L1", "L2", "L3")
+        return legs[: self.supply.legs]
+
+    def legs_of(self, feeder: Feeder) -> tuple[Leg, ...]:
+        """The legs of a feeder: as given, else all of the supply's."""
+        return feeder.legs or self.supply_legs
+
     def lead(self, lead_id: str) -> Lead:
         return next(lead for lead in self.leads if lead.id == lead_id)
 
@@ -521,11 +532,11 @@ def _unknown(kind: str, key: str, parts: Iterable[Any], known: Sequence[str]) ->
 
 
 def _legs(h: Household) -> Iterator[Mistake]:
-    present = ("L1", "L2", "L3")[: h.supply.legs]
-    of_feeder = {feeder.id: feeder.legs for feeder in h.feeders}
+    present = h.supply_legs
+    of_feeder = {feeder.id: h.legs_of(feeder) for feeder in h.feeders}
     for i, feeder in enumerate(h.feeders):
-        if not set(feeder.legs) <= set(present):
-            yield Mistake(f"feeders[{i}].legs", list(feeder.legs), f"legs of the supply: {', '.join(present)}")
+        if not set(legs := h.legs_of(feeder)) <= set(present):
+            yield Mistake(f"feeders[{i}].legs", list(legs), f"legs of the supply: {', '.join(present)}")
     for i, circuit in enumerate(h.circuits):
         legs = circuit.used_legs
         key = f"circuits[{i}].legs" if circuit.legs else f"circuits[{i}].phases"

@@ -89,9 +89,7 @@ def _without_readings(household: Household, now: datetime, nights: int, *, every
         "wake": household.wake,
         "supply": _kept(household, ["leg_voltage_v", "legs", "rating_a", "continuous_factor", "base_margin_a"]),
         "base_load_kw": household.base_load_kw,
-        "feeders": [
-            {"id": str(f.pk), **_kept(f, ["legs", "rating_a", "continuous_factor", "other_load_a"])} for f in feeders
-        ],
+        "feeders": [_feeder(feeder) for feeder in feeders],
         "circuits": [
             {"id": str(c.pk), "name": c.name, **_link("feeder", c.feeder_id), **_kept(c, _CIRCUIT_KEYS)} for c in circuits
         ],
@@ -177,6 +175,11 @@ def _evenings(household: Household, now: datetime) -> Iterable[Evening]:
 
 def _kept(row: Any, keys: list[str]) -> dict[str, Any]:
     return {key: value for key in keys if (value := getattr(row, key)) is not None}
+
+
+def _feeder(feeder: Feeder) -> dict[str, Any]:
+    legs = {"legs": feeder.legs} if feeder.legs else {}
+    return {"id": str(feeder.pk), **legs, **_kept(feeder, ["name", "rating_a", "continuous_factor", "other_load_a"])}
 
 
 def _link(key: str, pk: int | None) -> dict[str, str]:

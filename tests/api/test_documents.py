@@ -7,7 +7,7 @@ import pytest
 
 from moonplan.core.household import read, write
 from moonplan.household import editing
-from moonplan.household.models import Band, Change, Person, Trip, Vehicle
+from moonplan.household.models import Band, Change, Feeder, Person, Trip, Vehicle
 from moonplan.logbook.models import SocReading
 from moonplan.planning.documents import core_household, household_document, planning_now
 from tests.api.conftest import NOW
@@ -55,6 +55,15 @@ def test_a_dated_price_keeps_its_decimals(person: Person):
     Band.objects.filter(name="night").update(price="0.0651234")
 
     assert core_household(person.household, HERE).tariff.bands[0].price == 0.0651234
+
+
+def test_a_panel_has_its_name_and_without_legs_those_of_the_supply(person: Person):
+    Feeder.objects.of(person.household).update(legs=[])
+
+    household = core_household(person.household, HERE)
+
+    assert household.feeders[0].name == "Garage panel"
+    assert household.legs_of(household.feeders[0]) == ("L1", "L2", "L3")
 
 
 def test_the_last_reading_up_to_now_is_the_soc(person: Person, wren: Vehicle):

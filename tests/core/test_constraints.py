@@ -141,6 +141,19 @@ def test_a_feeder_holds_back_the_circuits_behind_it():
     assert "leg L1 of panel" in told(problem, {0: 8}, {0: 7})
 
 
+def test_a_feeder_that_says_nothing_else_has_the_legs_of_the_supply_and_is_told_by_its_name():
+    panel = {"id": "7", "name": "Garage panel", "rating_a": 20, "continuous_factor": 0.8}
+    problem = two_cars(
+        supply={"leg_voltage_v": 120, "legs": 2, "rating_a": 100, "continuous_factor": 0.8},
+        feeders=[panel],
+        circuits=[a_circuit(feeder="7", breaker_a=40, voltage_v=240, legs=["L1", "L2"])],
+    )
+
+    # 20 A × 0.8 are 16 A for hours, on each of the two legs.
+    assert told(problem, {0: 10}, {0: 6}) == ""
+    assert "leg L2 of Garage panel carries 21.25 of 20.00 at Wed 14 Jan, 18:00" in told(problem, {0: 10}, {0: 7})
+
+
 def test_contracted_power_is_what_the_house_leaves():
     problem = two_cars(tariff={"default_price": 0.3, "contracted_kw": 5}, base_load_kw=[["00:00", 3.0]])
 
@@ -228,14 +241,14 @@ def on_one_lead() -> Problem:
 
 
 def test_one_at_a_time():
-    assert "two cars on unit" in told(on_one_lead(), {1: 10}, {1: 6})
+    assert "two cars are on unit at Wed 14 Jan, 19:00" in told(on_one_lead(), {1: 10}, {1: 6})
 
 
 def test_changed_over_only_while_someone_is_up():
     problem = on_one_lead()
 
     assert told(problem, {2: 10, 3: 10}, {4: 10, 5: 10}) == ""
-    assert "changes cars at night" in told(problem, {5: 10}, {7: 10})
+    assert "unit changes cars while nobody is up" in told(problem, {5: 10}, {7: 10})
     assert told(problem, {5: 10}, {13: 10}) == ""
 
 

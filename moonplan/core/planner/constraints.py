@@ -13,7 +13,7 @@ from moonplan.core import hookup
 from moonplan.core.planner.problem import Car, Problem
 from moonplan.core.simulate import NOTHING_KWH, runs
 from moonplan.core.tariff import household_contracted_kw
-from moonplan.core.timegrid import Flags, Floats
+from moonplan.core.timegrid import Flags, Floats, Grid
 
 # Rounding of currents to two decimals and of capacities in floating point. [A]
 SLACK_A = 1e-6
@@ -66,7 +66,7 @@ def base_amps(problem: Problem) -> Floats:
 def _legs(problem: Problem) -> Iterator[SharedLimit]:
     supply = problem.household.supply
     free = supply.rating_a - supply.base_margin_a - base_amps(problem)
-    for leg in ("L1", "L2", "L3")[: supply.legs]:
+    for leg in problem.household.supply_legs:
         weights = {i: 1 / supply.continuous_factor for i, car in enumerate(problem.cars) if leg in car.legs}
         if weights:
             yield SharedLimit(f"leg {leg} of the supply", weights, free)
@@ -75,14 +75,14 @@ def _legs(problem: Problem) -> Iterator[SharedLimit]:
 def _feeders(problem: Problem) -> Iterator[SharedLimit]:
     for feeder in problem.household.feeders:
         free = np.full(problem.grid.n_slots, feeder.rating_a - feeder.other_load_a)
-        for leg in feeder.legs:
+        for leg in problem.household.legs_of(feeder):
             weights = {
                 i: 1 / feeder.continuous_factor
                 for i, car in enumerate(problem.cars)
                 if car.circuit.feeder == feeder.id and leg in car.legs
             }
             if weights:
-                yield SharedLimit(f"leg {leg} of {feeder.id}", weights, free)
+                yield SharedLimit(f"leg {leg} of {feeder.name or feeder.id}", weights, free)
 
 
 def _contract(problem: Problem) -> Iterator[SharedLimit]:
@@ -257,7 +257,7 @@ def broken_alone(problem: Problem, car: Car, amps: Floats) -> Iterator[str]:
         (on & (np.abs(stepped - amps) > SLACK_A), "which its lead cannot"),
     ):
         for t in np.flatnonzero(broken)[:1]:
-            yield f"{car.name} is offered {amps[t]:g} A at {grid.starts[t]}, {how}"
+            yield f"{car.name} is offered {amps[t]:g} A at {_moment(grid, t)}, {how}"
     pinned = ~np.isnan(car.pinned_a)
     if (np.abs(amps[pinned] - car.pinned_a[pinned]) > SLACK_A).any():
         yield f"{car.name}: a pinned session was moved"
@@ -272,13 +272,13 @@ def broken_alone(problem: Problem, car: Car, amps: Floats) -> Iterator[str]:
             yield f"{car.name} starts twice in the night of {night}"
         started.add(night)
         if np.ptp(amps[run.first : run.last + 1]) > SLACK_A:
-            yield f"{car.name} changes its current within the session at {grid.starts[run.first]}"
+            yield f"{car.name} changes its current within the session that begins at {_moment(grid, run.first)}"
         going_on = run.first == 0 and car.vehicle.charging
         if not (starts[run.first] or going_on or pinned[run.first]):
-            yield f"{car.name} starts at {grid.starts[run.first]}, when nobody is up"
+            yield f"{car.name} starts at {_moment(grid, run.first)}, when nobody is up"
         full = cautious.soc_kwh[run.last + 1] >= car.limit_kwh[run.last] - NOTHING_KWH
         if not (ends[run.last] or full or pinned[run.last]):
-            yield f"{car.name} is stopped at {grid.starts[run.last + 1]}, when nobody is up"
+            yield f"{car.name} is stopped at {_moment(grid, run.last + 1)}, when nobody is up"
 
 
 def _broken_together(problem: Problem, amps: Sequence[Floats]) -> Iterator[str]:
@@ -290,11 +290,15 @@ def _broken_together(problem: Problem, amps: Sequence[Floats]) -> Iterator[str]:
         running = np.sum([amps[i] > 0 for i in limit.weights], axis=0)
         over = (load > limit.capacity + SLACK_A) & (running > (1 if limit.of_full_limits else 0))
         for t in np.flatnonzero(over)[:1]:
-            yield f"{limit.subject} carries {load[t]:.2f} of {limit.capacity[t]:.2f} at {grid.starts[t]}"
+            yield f"{limit.subject} carries {load[t]:.2f} of {limit.capacity[t]:.2f} at {_moment(grid, t)}"
     for group in one_lead_groups(problem):
-        together = np.sum([amps[i] > 0 for i in group], axis=0) > 1
+        lead, together = problem.cars[group[0]].lead, np.sum([amps[i] > 0 for i in group], axis=0) > 1
         for t in np.flatnonzero(together)[:1]:
-            yield f"two cars on {problem.cars[group[0]].lead.id} at {grid.starts[t]}"
+            yield f"two cars are on {lead.name or lead.id} at {_moment(grid, t)}"
         for stretch in asleep_stretches(problem):
             if sum(bool((amps[i][stretch.start : stretch.stop] > 0).any()) for i in group) > 1:
-                yield f"{problem.cars[group[0]].lead.id} changes cars at night after {grid.starts[stretch.start]}"
+                yield f"{lead.name or lead.id} changes cars while nobody is up, after {_moment(grid, stretch.start)}"
+
+
+def _moment(grid: Grid, edge: int) -> str:
+    return f"{grid.starts[edge]:%a %d %b, %H:%M}"
