@@ -48,7 +48,7 @@ def with_habits(problem: Problem) -> Problem:
     cars = list(problem.cars)
     for i, car in enumerate(problem.cars):
         change = _CHANGES.get(problem.habit_of(car))
-        if change is not None and car.delivery is not None and problem.grid.n_slots:
+        if change is not None and problem.grid.n_slots:
             cars[i] = change(problem, car)
     return _eased(problem, problem.with_cars(cars))
 
