@@ -277,6 +277,8 @@ class DepartureOut(Schema):
     on_the_way_kwh: float
     required_pct: float
     planned_pct: float
+    ready_by: datetime | None
+    ready_by_pct: float | None
     short_kwh: float
     short_km: float
     ready_at: datetime | None
@@ -643,6 +645,8 @@ class TripOnSheet(Schema):
     on_the_way_kwh: float
     required_pct: float | None
     planned_pct: float | None
+    ready_by: datetime | None
+    ready_by_pct: float | None
     short_kwh: float
     short_km: float
     ready_at: datetime | None
@@ -673,6 +677,8 @@ class NightRow(Schema):
 class EndOut(Schema):
     required_pct: float
     planned_pct: float
+    ready_by: datetime | None
+    ready_by_pct: float | None
     short_kwh: float
 
 

@@ -1255,6 +1255,10 @@ export interface components {
             required_pct: number;
             /** Planned Pct */
             planned_pct: number;
+            /** Ready By */
+            ready_by: string | null;
+            /** Ready By Pct */
+            ready_by_pct: number | null;
             /** Short Kwh */
             short_kwh: number;
             /** Short Km */
@@ -1737,6 +1741,10 @@ export interface components {
             required_pct: number;
             /** Planned Pct */
             planned_pct: number;
+            /** Ready By */
+            ready_by: string | null;
+            /** Ready By Pct */
+            ready_by_pct: number | null;
             /** Short Kwh */
             short_kwh: number;
         };
@@ -1822,6 +1830,10 @@ export interface components {
             required_pct: number | null;
             /** Planned Pct */
             planned_pct: number | null;
+            /** Ready By */
+            ready_by: string | null;
+            /** Ready By Pct */
+            ready_by_pct: number | null;
             /** Short Kwh */
             short_kwh: number;
             /** Short Km */

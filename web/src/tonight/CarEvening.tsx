@@ -2,7 +2,7 @@ import { Link } from "react-router";
 import type { CarTonight, Schemas } from "../api/client";
 import { ApiError } from "../api/client";
 import { BINDS } from "../shared/binds";
-import { distance, energy, type Manner, money, percent, unbroken, weekday } from "../shared/format";
+import { clock, distance, energy, type Manner, money, percent, unbroken, weekday } from "../shared/format";
 import { NumberField } from "../shared/NumberField";
 import { ByHand } from "./ByHand";
 import { Conflict } from "./Conflict";
@@ -79,7 +79,9 @@ export function CarEvening({ car: known, manner, cautions }: Props) {
         {car.departure !== null && car.departure.short_kwh > 0 && (
           <p className={classes.short}>
             <strong>Short by {distance(car.departure.short_km, manner)}</strong> ({energy(car.departure.short_kwh)}) for{" "}
-            {weekday(car.departure.leave, manner)}: {percent(car.departure.planned_pct)} of the{" "}
+            {weekday(car.departure.leave, manner)}
+            {car.departure.ready_by && `, to be ready by ${clock(car.departure.ready_by, manner)}`}:{" "}
+            {percent(car.departure.ready_by_pct ?? car.departure.planned_pct)} of the{" "}
             {percent(car.departure.required_pct)} needed.{car.departure.binds ? ` ${BINDS[car.departure.binds]}` : ""}
           </p>
         )}
