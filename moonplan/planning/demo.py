@@ -237,15 +237,20 @@ def _of_day(name: str, week: Any, day: date, today: date) -> tuple[str, str, flo
     second_week = 7 <= (day - today).days < 14
     if second_week and name == "Wren" and day.weekday() in (2, 3):
         return _WREN_LATE_WEDNESDAY if day.weekday() == 2 else _WREN_LONG_THURSDAY
-    if second_week and name == "Heron" and day.weekday() in (4, 5, 6):
+    if name == "Heron" and 0 <= (day - _away_from(today)).days <= 2:
         return None
     usual: tuple[str, str, float, bool] | None = week[day.weekday()]
     return usual
 
 
+def _away_from(today: date) -> date:
+    """The Friday, in a week or later, from which Heron is away for a weekend."""
+    return today + timedelta(days=7 + (_LONG_WEEKEND[0] - today.weekday()) % 7)
+
+
 def _long_weekend(household: Household, first: date, today: date, zone: ZoneInfo) -> None:
     leaves, leave, comes, back, km, kwh = _LONG_WEEKEND
-    friday = today + timedelta(days=7 + (leaves - today.weekday()) % 7)
+    friday = _away_from(today)
     heron = Vehicle.objects.of(household).filter(name="Heron").first()
     if heron is not None and friday >= first:
         Trip.objects.create(

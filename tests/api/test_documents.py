@@ -45,10 +45,14 @@ def test_the_demo_lives_on_any_day(db: None, days: int):
     from moonplan.planning.demo import demo
 
     now = HERE + timedelta(days=days)
-    household = core_household(demo(now).household, now)
+    person = demo(now)
+    household = core_household(person.household, now)
 
     assert household.now == now
     assert len(household.vehicles) == 2
+    # All of its trips fit together, not only those that are planned: else nothing could be changed.
+    vehicle = person.household.vehicles.get(name="Wren")
+    editing.change(person, vehicle, {"usable_kwh": 23}, version=vehicle.version, what="its battery")
 
 
 def test_a_dated_price_keeps_its_decimals(person: Person):
