@@ -116,6 +116,52 @@ def test_a_session_that_may_as_well_be_later_goes_later_by_hours_in_few_moves():
     assert candidate(problem, [amps]).outcome.care - made.outcome.care == pytest.approx(2 * 4.52 * 0.01)
 
 
+OVERHEAD = {"vehicle": "heron", "lead": "unit", "efficiency": 1.0, "overhead_kw": 0.5}
+OVERHEAD["cautious"] = {"efficiency": 1.0, "overhead_kw": 0.5}
+
+
+def test_a_session_that_cannot_end_before_somebody_is_up_begins_later_at_more_current():
+    # 17 kWh by hand, plugged in by 21:00 and out from 07:00 on: ten hours at least. An hour more burns 0.5 kWh for nothing.
+    trip = a_trip("2026-01-15T09:00:00+01:00", "2026-01-15T18:00:00+01:00", 185)
+    made = plan(
+        a_household(
+            slot_minutes=60,
+            bedtime="21:00",
+            leads=[a_lead(max_a=10, control="hand")],
+            vehicles=[a_car(control="hand", daily_limit_pct=100, end_pct=0)],
+            rates=[OVERHEAD],
+            trips=[trip],
+            tariff={"default_price": 0.3},
+        ),
+        prove=False,
+    )
+    (session,) = made.sessions[0]
+
+    assert f"{session.start:%H:%M}–{session.end:%H:%M}" == "21:00–07:00"
+    # (1.7 + 0.5) kW of 230 V are 9.565 A.
+    assert session.first_amps == 9.57
+    assert session.cost == pytest.approx(0.3 * (17 + 10 * 0.5), abs=0.01)
+
+
+def test_a_session_that_runs_goes_on_at_less_current_rather_than_with_another_that_starts_later():
+    # 14.08 kWh at the same price all day: eleven hours at 7.74 A, one session that runs already.
+    made = plan(
+        a_household(
+            now="2026-01-14T07:00:00+01:00",
+            slot_minutes=60,
+            leads=[a_lead(max_a=8, control="timer")],
+            vehicles=[a_car(control="timer", charging=True, end_pct=78.16)],
+            rates=[OVERHEAD],
+            tariff={"default_price": 0.3},
+            start_price=0.03,
+        ),
+        prove=False,
+    )
+
+    assert [session.current for session in made.sessions[0]] == ["7.74 A"]
+    assert made.outcome.starts == 0
+
+
 def test_in_the_hour_that_a_clock_change_repeats_a_session_ends_after_it_began():
     # Back to 02:00 at 03:00. Pinned to the second of the two hours, and full after half of it: 1.84 kWh at 3.68 kW.
     hour = {"start": "2026-10-25T02:00:00+01:00", "end": "2026-10-25T03:00:00+01:00"}

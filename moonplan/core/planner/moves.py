@@ -43,8 +43,8 @@ def improved(problem: Problem, start: Candidate, *, moves: int) -> Candidate:
                     break
                 if (moved > room + 1e-9).any() or missed_by(problem, car, moved) > missed_by(problem, car, best.amps[i]):
                     continue
-                trial = _with_car(problem, best, i, moved)
-                if trial.better_than(best) and not any(broken_alone(problem, car, moved)):
+                trial = _without_too_much(problem, car, i, best, _with_car(problem, best, i, moved))
+                if trial.better_than(best) and not any(broken_alone(problem, car, trial.amps[i])):
                     best, helped = trial, True
                     break
         best = _smoothed(problem, car, i, _trimmed(problem, car, i, best))
@@ -116,6 +116,17 @@ def _as_good(problem: Problem, best: Candidate, i: int, amps: Floats) -> bool:
     if missed_by(problem, car, amps) > missed_by(problem, car, best.amps[i]) or any(broken_alone(problem, car, amps)):
         return False
     return not car.wishes or _with_car(problem, best, i, amps).outcome.missed_by_all <= best.outcome.missed_by_all
+
+
+def _without_too_much(problem: Problem, car: Car, i: int, best: Candidate, moved: Candidate) -> Candidate:
+    """A move with which a timer on a continuous lead is offered more than before, the sessions that are other at the least
+    current that does."""
+    if car.control == "managed" or car.steps_a or moved.amps[i].sum() <= best.amps[i].sum() + SLACK_A:
+        return moved
+    for run in runs(moved.amps[i]):
+        if (moved.amps[i] != best.amps[i])[run.first : run.last + 1].any():
+            moved = _lowered(problem, car, i, moved, run.first, run.last)
+    return moved
 
 
 def _with_car(problem: Problem, best: Candidate, i: int, amps: Floats) -> Candidate:
@@ -190,7 +201,8 @@ def _trimmed(problem: Problem, car: Car, i: int, best: Candidate) -> Candidate:
 
 
 def _resized(problem: Problem, car: Car, i: int, best: Candidate, run: Run) -> Candidate:
-    """A timer's session from the same start: shorter at more current, each length at the least current that does."""
+    """A timer's session from the same start, or up to the same end: shorter at more current, each length at the least current
+    that does."""
     room = room_for(problem, best.amps, i)
     slots = run.last - run.first + 1
     most = hookup.stepped(float(room[run.first : run.last + 1].min()), steps_a=(), min_a=car.least_a)
@@ -198,13 +210,14 @@ def _resized(problem: Problem, car: Car, i: int, best: Candidate, run: Run) -> C
     without = _with(best.amps[i], run.first, slots, 0.0)
     found = _lowered(problem, car, i, best, run.first, run.last)
     for n in range(shortest, min(slots, shortest + _LENGTHS_TRIED)):
-        amps = _with(without, run.first, n, most)
-        trial = _with_car(problem, best, i, amps)
-        if trial.outcome.missed > best.outcome.missed:
-            continue
-        trial = _lowered(problem, car, i, trial, run.first, run.first + n - 1)
-        if trial.better_than(found) and not any(broken_alone(problem, car, trial.amps[i])):
-            found = trial
+        for first in (run.first, run.last + 1 - n):
+            amps = _with(without, first, n, most)
+            trial = _with_car(problem, best, i, amps)
+            if trial.outcome.missed > best.outcome.missed:
+                continue
+            trial = _lowered(problem, car, i, trial, first, first + n - 1)
+            if trial.better_than(found) and not any(broken_alone(problem, car, trial.amps[i])):
+                found = trial
     return found
 
 
