@@ -117,11 +117,11 @@ def _plan_table(made: Plan, answer: dict[str, Any]) -> None:
                 if not d["short_kwh"]
                 else f"short by {in_unit(d['short_km'], unit):.0f} {unit} ({d['short_kwh']:.1f} kWh; the {d['binds']} binds)"
             )
-            asked = (
-                f"; {d['ready_by_pct']:.0f} % at {_clock(d['ready_by'])}, when it is to be ready" if d["ready_by"] else ""
-            )
-            aboard = f"{d['planned_pct']:.0f} % of {d['required_pct']:.0f} % needed"
-            print(f"  leaves {_clock(d['leave'])}: {ready}, {aboard}{asked}")
+            print(f"  leaves {_clock(d['leave'])}: {ready}, {d['planned_pct']:.0f} % of {d['required_pct']:.0f} % needed")
+        for one in filter(None, (*told["departures"], told["end"])):
+            if (earlier := one["earlier"]) and earlier["short_kwh"]:
+                aboard = f"{earlier['planned_pct']:.0f} % of {one['required_pct']:.0f} %"
+                print(f"  not ready by {_clock(earlier['by'])}: {aboard}")
     totals = answer["totals"]
     together_range = f"{in_unit(totals['range_km'], unit):.0f} {unit}"
     print(f"Together {totals['wall_kwh']:.2f} kWh, {totals['cost']:.2f} {currency}, {together_range}")

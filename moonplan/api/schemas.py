@@ -269,6 +269,16 @@ class SessionOut(Schema):
     reason: str
 
 
+class NotReady(Schema):
+    """By when somebody asked to have the car ready, where it cannot be, and what is aboard and missing then."""
+
+    by: datetime
+    required_pct: float
+    planned_pct: float
+    short_kwh: float
+    short_km: float
+
+
 class DepartureOut(Schema):
     leave: datetime
     km: float
@@ -277,8 +287,6 @@ class DepartureOut(Schema):
     on_the_way_kwh: float
     required_pct: float
     planned_pct: float
-    ready_by: datetime | None
-    ready_by_pct: float | None
     short_kwh: float
     short_km: float
     ready_at: datetime | None
@@ -365,6 +373,7 @@ class CarTonight(CarNight):
     ready_at: datetime | None
     why: str
     departure: DepartureOut | None
+    not_ready: NotReady | None
     soc_from_pct: float
     solar_kwh: float
     cost_sun_free: float
@@ -645,8 +654,6 @@ class TripOnSheet(Schema):
     on_the_way_kwh: float
     required_pct: float | None
     planned_pct: float | None
-    ready_by: datetime | None
-    ready_by_pct: float | None
     short_kwh: float
     short_km: float
     ready_at: datetime | None
@@ -677,8 +684,6 @@ class NightRow(Schema):
 class EndOut(Schema):
     required_pct: float
     planned_pct: float
-    ready_by: datetime | None
-    ready_by_pct: float | None
     short_kwh: float
 
 

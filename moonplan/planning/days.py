@@ -116,8 +116,6 @@ def _away(trip: Trip) -> dict[str, Any]:
         "night": None,
         "required_pct": None,
         "planned_pct": None,
-        "ready_by": None,
-        "ready_by_pct": None,
         "short_kwh": 0.0,
         "short_km": 0.0,
         "ready_at": None,
@@ -154,7 +152,7 @@ def _trip(made: Plan, i: int, nth: int, departure: dict[str, Any], row: Trip | N
     }
 
 
-_READINESS = ("required_pct", "planned_pct", "ready_by", "ready_by_pct", "short_kwh", "short_km", "ready_at", "binds")
+_READINESS = ("required_pct", "planned_pct", "short_kwh", "short_km", "ready_at", "binds")
 
 
 def _stored(trip: Trip) -> dict[str, Any]:

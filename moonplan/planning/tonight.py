@@ -23,6 +23,7 @@ from moonplan.core.planner.habits import SENTENCES
 from moonplan.core.planner.plan import Plan, Session, document, expectation, plan
 from moonplan.core.planner.problem import Car
 from moonplan.core.planner.tonight import Decision, decide, the_night
+from moonplan.core.rates import range_km
 from moonplan.core.timegrid import in_night, noon
 from moonplan.household import editing
 from moonplan.household.models import Change, Evening, Household, Person, Trip, Vehicle
@@ -195,6 +196,7 @@ def _car(made: Plan, i: int, decision: Decision, told: dict[str, Any], vehicle: 
         "ready_at": None if decision.ready_at is None else decision.ready_at.isoformat(),
         "why": decision.why,
         "departure": departures[0] | _trip_of(decision, usable) if departures else None,
+        "not_ready": _not_ready([*departures[:1], told["end"]], car),
         "soc_from_pct": round(float(problem.cars[i].soc_kwh) / usable * 100, 1),
         **_night_of(made, i, decision, told, until),
         "solar_kwh": round(sum(s.solar_kwh for s in sessions), 3),
@@ -263,6 +265,15 @@ def _trip_of(decision: Decision, usable: float) -> dict[str, Any]:
         "trip_kwh": round(departure.taking.kwh, 2),
         "on_the_way_kwh": round(departure.on_the_way_kwh, 2),
     }
+
+
+def _not_ready(asked: list[dict[str, Any] | None], car: Car) -> dict[str, Any] | None:
+    """What is missing when somebody asked to have the car ready earlier. asked : its next departure, if any, and the end."""
+    for one in asked:
+        if one is not None and one["earlier"] is not None and one["earlier"]["short_kwh"]:
+            short_km = range_km(one["earlier"]["short_kwh"], car.vehicle.use_kwh_per_100km)
+            return one["earlier"] | {"required_pct": one["required_pct"], "short_km": round(short_km, 3)}
+    return None
 
 
 def _to_key_in(car: Car, decision: Decision, offered: list[str], unit: DistanceUnit) -> list[dict[str, str]]:

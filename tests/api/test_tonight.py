@@ -127,6 +127,22 @@ def test_i_need_it_earlier(signed_in: Browser):
     assert wren["ready_at"] <= "2026-01-15T03:00:00+01:00"
 
 
+def test_what_cannot_be_had_so_early_is_told_and_had_when_it_leaves(signed_in: Browser):
+    edited(signed_in, "Wren", soc_pct=21)
+
+    _, told = edited(signed_in, "Wren", ready_by="18:30")
+
+    wren = car_of(told, "Wren")
+    assert (wren["not_ready"]["by"], wren["not_ready"]["required_pct"]) == (
+        "2026-01-14T18:30:00+01:00",
+        wren["departure"]["required_pct"],
+    )
+    assert 21 < wren["not_ready"]["planned_pct"] < wren["departure"]["required_pct"] <= wren["departure"]["planned_pct"]
+    assert wren["departure"]["short_kwh"] == 0
+    _, told = edited(signed_in, "Wren", ready_by="07:00")
+    assert car_of(told, "Wren")["not_ready"] is None
+
+
 def test_undo_goes_back_step_by_step(signed_in: Browser):
     _, first = signed_in.get("/tonight")
     wren = car_of(first, "Wren")

@@ -382,22 +382,32 @@ def test_ready_by_asks_for_it_earlier():
     assert asked.outcome.cost > free.outcome.cost
 
 
-def test_who_is_short_when_it_is_to_be_ready_and_leaves_with_more_is_told_both():
-    # 25 kWh aboard at 18:00, 3.68 kW: 40 of the 45 that are needed are there by 22:04 at the earliest, so at 21:00 36.04.
+def test_who_cannot_be_ready_earlier_is_told_so_and_is_ready_when_it_leaves():
+    # 25 kWh aboard at 18:00 and 3.68 kW make 36.04 at 21:00; the other 8.96 of the 45 that are needed cost 0.10 from 22:00 on.
     trip = a_trip("2026-01-15T09:00:00+01:00", "2026-01-15T18:00:00+01:00", 200)
     by_nine = {"vehicle": "heron", "night": "2026-01-14", "ready_by": "21:00"}
-    car = a_car(end_pct=0, daily_limit_pct=90)
 
-    departure = document(planned(vehicles=[car], trips=[trip], overrides=[by_nine]))["vehicles"][0]["departures"][0]
+    answer = document(planned(vehicles=[a_car(end_pct=0)], trips=[trip], overrides=[by_nine]))
+    departure = answer["vehicles"][0]["departures"][0]
 
-    assert (departure["ready_by"], departure["ready_by_pct"]) == (
-        "2026-01-14T21:00:00+01:00",
-        pytest.approx(72.08, abs=0.01),
-    )
-    assert departure["short_kwh"] == pytest.approx(45 - 36.04, abs=0.01)
-    assert departure["planned_pct"] >= departure["ready_by_pct"]
-    free = document(planned(vehicles=[car], trips=[trip]))["vehicles"][0]["departures"][0]
-    assert (free["ready_by"], free["ready_by_pct"], free["short_kwh"]) == (None, None, 0)
+    assert departure["earlier"] == {
+        "by": "2026-01-14T21:00:00+01:00",
+        "planned_pct": pytest.approx(72.08),
+        "short_kwh": pytest.approx(8.96),
+    }
+    assert (departure["planned_pct"], departure["short_kwh"]) == (pytest.approx(90), 0)
+    assert answer["totals"]["cost"] == pytest.approx(0.3 * 11.04 + 0.1 * 8.96, abs=0.001)
+    free = document(planned(vehicles=[a_car(end_pct=0)], trips=[trip]))["vehicles"][0]["departures"][0]
+    assert free["earlier"] is None
+
+
+def test_a_car_that_stays_at_home_is_wanted_earlier_and_at_the_end():
+    by_nine = {"vehicle": "heron", "night": "2026-01-14", "ready_by": "21:00"}
+
+    end = document(planned(vehicles=[a_car(end_pct=80)], overrides=[by_nine]))["vehicles"][0]["end"]
+
+    assert end["earlier"]["planned_pct"] == pytest.approx(72.08)
+    assert (end["planned_pct"], end["short_kwh"]) == (pytest.approx(80), 0)
 
 
 def test_a_trip_may_leave_in_the_last_minutes_of_the_plan():

@@ -401,12 +401,11 @@ def _figures(house: House, car: Car, cars: list[Car]) -> Iterator[str]:
         yield f"{len(told['departures'])} departures instead of {len(car.leaving)}"
     for nth, (departure, trip) in enumerate(zip(told["departures"], car.leaving, strict=False)):
         required, at, aboard, ready = car.required(trip), trip["leave"], car.cautious.before[nth], car.ready_by(nth)
-        short = max(0.0, required - (aboard if ready is None else car.cautious.soc[ready]))
+        short = max(0.0, required - aboard)
         yield from _differs(f"required at {at}", departure["required_pct"], 100 * required / car.usable)
         yield from _differs(f"planned at {at}", departure["planned_pct"], 100 * aboard / car.usable)
         yield from _differs(f"short at {at}", departure["short_kwh"], short)
-        if (departure["ready_by"] and _at(departure["ready_by"])) != (None if ready is None else house.edges[ready]):
-            yield f"ready by {departure['ready_by']} at {at}"
+        yield from _ready_earlier(house, car, departure, ready, required)
         yield from _differs(f"short km at {at}", departure["short_km"], 100 * short / car.vehicle["use_kwh_per_100km"])
         if bool(departure["ready_at"]) and not departure["short_kwh"]:
             yield f"ready at {departure['ready_at']} and not short at {at}"
@@ -417,13 +416,25 @@ def _figures(house: House, car: Car, cars: list[Car]) -> Iterator[str]:
         yield from _differs("required at the end", told["end"]["required_pct"], wanted)
         aboard, ready = car.cautious.soc[-1], car.ready_by(len(car.leaving))
         yield from _differs("planned at the end", told["end"]["planned_pct"], 100 * aboard / car.usable)
-        short = max(0.0, wanted / 100 * car.usable - (aboard if ready is None else car.cautious.soc[ready]))
-        yield from _differs("short at the end", told["end"]["short_kwh"], short)
+        yield from _differs("short at the end", told["end"]["short_kwh"], max(0.0, wanted / 100 * car.usable - aboard))
+        yield from _ready_earlier(house, car, told["end"], ready, wanted / 100 * car.usable)
     if len(told["sessions"]) != len(car.sessions):
         yield f"{len(told['sessions'])} sessions instead of {len(car.sessions)}"
         return
     for session, (first, past) in zip(told["sessions"], car.sessions, strict=True):
         yield from _session(house, car, cars, session, range(first, past))
+
+
+def _ready_earlier(house: House, car: Car, told: dict[str, Any], ready: int | None, required: float) -> Iterator[str]:
+    earlier = told["earlier"]
+    if (earlier is None) != (ready is None):
+        yield f"ready earlier {earlier}"
+    elif ready is not None:
+        aboard = car.cautious.soc[ready]
+        if _at(earlier["by"]) != house.edges[ready]:
+            yield f"ready by {earlier['by']} instead of {house.edges[ready]}"
+        yield from _differs(f"ready by {earlier['by']}", earlier["planned_pct"], 100 * aboard / car.usable)
+        yield from _differs(f"missing by {earlier['by']}", earlier["short_kwh"], max(0.0, required - aboard))
 
 
 def _session(house: House, car: Car, cars: list[Car], told: dict[str, Any], slots: range) -> Iterator[str]:

@@ -73,7 +73,7 @@ def _night(plan: Plan, i: int, night: date, slots: list[int]) -> NightOfCar:
         solar_kwh=sum(session.solar_kwh for session in sessions),
         cost=sum(session.cost for session in sessions),
         cost_sun_free=sum(session.cost_sun_free for session in sessions),
-        margin_km=min((range_km(ready.ready_kwh - ready.required_kwh, use) for _, ready in leaving), default=None),
+        margin_km=min((range_km(ready.margin_kwh, use) for _, ready in leaving), default=None),
         short_kwh=sum(ready.short_kwh for _, ready in leaving),
         low_pct=float(level.min()) / usable * 100,
         high_pct=float(level.max()) / usable * 100,

@@ -88,7 +88,7 @@ def _nights(made: Plan) -> tuple[date, ...]:
 
 def _smallest_margin_km(made: Plan) -> float | None:
     margins = [
-        range_km(ready.ready_kwh - ready.required_kwh, car.vehicle.use_kwh_per_100km)
+        range_km(ready.margin_kwh, car.vehicle.use_kwh_per_100km)
         for car, mine in zip(made.problem.cars, made.outcome.cars, strict=True)
         for ready in mine.departures
     ]

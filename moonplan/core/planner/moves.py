@@ -201,8 +201,8 @@ def _trimmed(problem: Problem, car: Car, i: int, best: Candidate) -> Candidate:
 
 
 def _resized(problem: Problem, car: Car, i: int, best: Candidate, run: Run) -> Candidate:
-    """A timer's session from the same start, or up to the same end: shorter at more current, each length at the least current
-    that does."""
+    """A timer's session from the same start, or up to the same end: shorter at more current, each length at the least that
+    does."""
     room = room_for(problem, best.amps, i)
     slots = run.last - run.first + 1
     most = hookup.stepped(float(room[run.first : run.last + 1].min()), steps_a=(), min_a=car.least_a)

@@ -464,13 +464,13 @@ def _asked(problem: Problem, car: Car) -> tuple[Floats, Floats]:
     at_edge = np.zeros(problem.grid.n_slots + 1)
     before_trip = np.zeros(len(car.departures))
     for nth, departure in enumerate(car.departures):
-        if departure.ready_edge is None:
-            before_trip[nth] = departure.required_kwh
-        else:
+        before_trip[nth] = departure.required_kwh
+        if departure.ready_edge is not None:
             at_edge[departure.ready_edge] = max(at_edge[departure.ready_edge], departure.required_kwh)
     if car.wanted_at_end_kwh is not None:
-        edge = problem.grid.n_slots if car.end_ready_edge is None else car.end_ready_edge
-        at_edge[edge] = max(at_edge[edge], car.wanted_at_end_kwh)
+        for edge in (car.end_ready_edge, problem.grid.n_slots):
+            if edge is not None:
+                at_edge[edge] = max(at_edge[edge], car.wanted_at_end_kwh)
     return at_edge, before_trip
 
 

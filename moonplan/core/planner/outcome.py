@@ -23,26 +23,34 @@ UNWISHED_DIGITS = 4
 class Readiness:
     """Whether a requirement is met, on the cautious trajectory.
 
-    at_s : when the car leaves, or the horizon ends. [s, UTC] planned_kwh : what is aboard just before that. [kWh]
-    ready_edge : slot edge by which it must be ready where someone asked for it earlier; None for that time itself.
-    ready_kwh, short_kwh : what is aboard when it must be ready, and what is missing of what is required. [kWh]
+    at_s : when the car leaves, or the horizon ends. [s, UTC]
+    required_kwh, planned_kwh, short_kwh : what is required then, what is aboard, and what is missing. [kWh]
+    earlier : the same for when someone asked to have it earlier, None where nobody did.
     """
 
     at_s: float
     required_kwh: float
     planned_kwh: float
-    ready_edge: int | None
-    ready_kwh: float
     short_kwh: float
+    earlier: "Readiness | None" = None
+
+    @property
+    def margin_kwh(self) -> float:
+        """What is aboard beyond what is required, when it is to be ready. [kWh]"""
+        ready = self.earlier or self
+        return ready.planned_kwh - ready.required_kwh
 
 
 class Asked(NamedTuple):
-    """What is asked of a car: at its departures in order, then at the end unless it is away then. Shapes (n_asked,).
+    """What is asked of a car: at its departures in order, then at the end unless it is away then, and then wherever someone
+    asked to have one of these earlier. Shapes (n_asked,).
 
+    n : how many departures there are, and how many with the end. of : for each that is asked, which of these it is for.
     at_s : when. [s, UTC] edge : slot edge by which it must be aboard, −1 for just before *leave*. kwh : how much. [kWh]
     """
 
-    n_departures: int
+    n: tuple[int, int]
+    of: Counts
     at_s: Floats
     edge: Counts
     kwh: Floats
@@ -90,23 +98,23 @@ class CarOutcome:
 
     @cached_property
     def _ready(self) -> tuple[Readiness, ...]:
-        planned_kwh = [*self.cautious.before_leaving_kwh, self.cautious.soc_kwh[-1]][: len(self.asked.kwh)]
-        told = zip(*self.asked[1:], planned_kwh, self.aboard_kwh, self.shorts_kwh, strict=True)
-        earlier = range(len(self.amps))
-        return tuple(
-            Readiness(float(at_s), float(kwh), float(planned), edge if edge in earlier else None, float(ready), float(short))
-            for at_s, edge, kwh, planned, ready, short in told
-        )
+        asked = zip(self.asked.at_s, self.asked.kwh, self.aboard_kwh, self.shorts_kwh, strict=True)
+        ready = [Readiness(float(at), float(kwh), float(aboard), float(short)) for at, kwh, aboard, short in asked]
+        _, past = self.asked.n
+        for nth, earlier in zip(self.asked.of[past:], ready[past:], strict=True):
+            ready[nth] = dataclasses.replace(ready[nth], earlier=earlier)
+        return tuple(ready[:past])
 
     @property
     def departures(self) -> tuple[Readiness, ...]:
         """Of each departure whether it is ready."""
-        return self._ready[: self.asked.n_departures]
+        return self._ready[: self.asked.n[0]]
 
     @property
     def end(self) -> Readiness | None:
         """Whether what is asked for at the end is there; None where nothing is."""
-        return self._ready[-1] if len(self._ready) > self.asked.n_departures else None
+        departures, past = self.asked.n
+        return self._ready[departures] if past > departures else None
 
     @property
     def aboard_now_kwh(self) -> float:
@@ -151,7 +159,13 @@ class Outcome:
 
     @property
     def short_kwh(self) -> float:
+        """What is missing of all that is asked; of what someone wants earlier twice, where it comes too late. [kWh]"""
         return sum(car.short_kwh for car in self.cars)
+
+    @property
+    def short_in_time_kwh(self) -> float:
+        """What is missing at departures and at the end. [kWh]"""
+        return sum(float(car.shorts_kwh[: car.asked.n[1]].sum()) for car in self.cars)
 
     @property
     def unwished_kwh(self) -> float:
@@ -362,19 +376,23 @@ def wanted_of(problem: Problem, car: Car) -> list[Wanted]:
     return [
         *(
             Wanted(edge, -1, kwh) if edge >= 0 else Wanted(car.departures[nth].taking.edge, nth, kwh)
-            for nth, (edge, kwh) in enumerate(zip(asked.edge.tolist(), asked.kwh.tolist(), strict=True))
+            for nth, edge, kwh in zip(asked.of.tolist(), asked.edge.tolist(), asked.kwh.tolist(), strict=True)
         ),
         *(Wanted(wish.edge, leaves.get(wish.edge, -1), wish.kwh) for wish in car.wishes),
     ]
 
 
 def _asked_of(problem: Problem, car: Car) -> Asked:
-    told = [(d.taking.at_s, -1 if d.ready_edge is None else d.ready_edge, d.required_kwh) for d in car.departures]
+    edges_s = problem.grid.edges_s.astype(np.float64)
+    told = [(nth, d.taking.at_s, -1, d.required_kwh) for nth, d in enumerate(car.departures)]
+    earlier = [d.ready_edge for d in car.departures]
     if car.wanted_at_end_kwh is not None:
-        edge = problem.grid.n_slots if car.end_ready_edge is None else car.end_ready_edge
-        told.append((float(problem.grid.edges_s[-1]), edge, car.wanted_at_end_kwh))
-    at_s, edges, kwh = zip(*told, strict=True) if told else ((), (), ())
-    return Asked(len(car.departures), np.array(at_s), np.array(edges, dtype=np.int64), np.array(kwh))
+        told.append((len(told), edges_s[-1], problem.grid.n_slots, car.wanted_at_end_kwh))
+        earlier.append(car.end_ready_edge)
+    n = len(car.departures), len(told)
+    asked = [(nth, edges_s[edge], edge, told[nth][-1]) for nth, edge in enumerate(earlier) if edge is not None]
+    of, at_s, edges, kwh = zip(*told, *asked, strict=True) if told else ((), (), (), ())
+    return Asked(n, np.array(of, np.int64), np.array(at_s, np.float64), np.array(edges, np.int64), np.array(kwh, np.float64))
 
 
 @compiled

@@ -298,7 +298,7 @@ def document(plan: Plan) -> dict[str, Any]:
             "range_km": round(sum(session.range_km for session in sessions), 3),
             "sessions": len(sessions),
             "kwh_hours_above_rest": _kwh(sum(car.mean.kwh_hours_above for car in found.cars)),
-            "short_kwh": _kwh(found.short_kwh),
+            "short_kwh": _kwh(found.short_in_time_kwh),
         },
         "objective": {
             "value": round(found.value, 6),
@@ -336,14 +336,14 @@ def _vehicle(plan: Plan, i: int) -> dict[str, Any]:
         "departures": [
             {
                 "leave": departure.trip.leave.isoformat(),
-                **_readiness_document(ready, starts, usable),
+                **_readiness_document(ready, problem, usable),
                 "short_km": round(range_km(ready.short_kwh, car.vehicle.use_kwh_per_100km), 3),
                 "ready_at": _ready_at(plan, i, nth, ready),
                 "binds": binds(problem, plan.outcome, i, nth) if ready.short_kwh else None,
             }
             for nth, (departure, ready) in enumerate(zip(car.departures, mine.departures, strict=True))
         ],
-        "end": None if mine.end is None else _readiness_document(mine.end, starts, usable),
+        "end": None if mine.end is None else _readiness_document(mine.end, problem, usable),
     }
     return told
 
@@ -393,15 +393,17 @@ def expectation(car: Car, amps: float) -> Expectation:
     return Expectation(car.intake.volts, wall_kw, battery_kw, range_km(battery_kw, rated))
 
 
-def _readiness_document(ready: Readiness, starts: Sequence[datetime], usable: float) -> dict[str, Any]:
-    earlier = ready.ready_edge is not None
-    return {
+def _readiness_document(ready: Readiness, problem: Problem, usable: float) -> dict[str, Any]:
+    told: dict[str, Any] = {
         "required_pct": _pct(ready.required_kwh, usable),
         "planned_pct": _pct(ready.planned_kwh, usable),
-        "ready_by": starts[ready.ready_edge].isoformat() if ready.ready_edge is not None else None,
-        "ready_by_pct": _pct(ready.ready_kwh, usable) if earlier else None,
         "short_kwh": _kwh(ready.short_kwh),
+        "earlier": None,
     }
+    if (earlier := ready.earlier) is not None:
+        by = datetime.fromtimestamp(earlier.at_s, problem.grid.zone).isoformat()
+        told["earlier"] = {"by": by, "planned_pct": _pct(earlier.planned_kwh, usable), "short_kwh": _kwh(earlier.short_kwh)}
+    return told
 
 
 def _minute(instant: datetime) -> datetime:

@@ -17,6 +17,7 @@ from moonplan.core.planner.constraints import sharing_with
 from moonplan.core.planner.here import Held, Here
 from moonplan.core.planner.jointly import jointly_planned, may_be_joined
 from moonplan.core.planner.one_car import Effort
+from moonplan.core.planner.outcome import wanted_of
 from moonplan.core.planner.problem import Car, Problem
 from moonplan.core.simulate import Run, runs
 from moonplan.core.timegrid import Flags, Floats
@@ -222,15 +223,18 @@ def _held(here: Here, amps: list[Floats], cars: Sequence[int], held: Held, night
 
 def _reliefs(here: Here, alone: Candidate) -> Iterator[list[Floats]]:
     """Setpoints of all cars where others make way, first for the car that misses most more than it does alone."""
+    problem = here.problem
     misses = [
-        (float(more_kwh), i, nth)
+        (float(more_kwh), i, wanted.edge)
         for i, (mine, by_itself) in enumerate(zip(here.plan.outcome.cars, alone.outcome.cars, strict=True))
-        for nth, more_kwh in enumerate(mine.shorts_kwh - by_itself.shorts_kwh)
+        for wanted, more_kwh in zip(
+            wanted_of(problem, problem.cars[i]), mine.shorts_kwh - by_itself.shorts_kwh, strict=False
+        )
         if more_kwh > _SHORT_OF_MORE_KWH
     ]
-    for _, i, nth in sorted(misses, reverse=True):
-        for first, past in _times_for(here.problem, i, nth):
-            for others in _in_the_way(here.problem, here.plan.amps, i, first, past):
+    for _, i, until in sorted(misses, reverse=True):
+        for first, past in _times_for(problem, i, until):
+            for others in _in_the_way(problem, here.plan.amps, i, first, past):
                 yield _made_way(here, i, others, first, past)
 
 
@@ -240,10 +244,10 @@ def _in_the_way(problem: Problem, amps: Sequence[Floats], i: int, first: int, pa
     return list(dict.fromkeys([tuple(charging), *((j,) for j in charging)])) if charging else []
 
 
-def _times_for(problem: Problem, i: int, nth: int) -> list[tuple[int, int]]:
-    """Times, from one edge to another, to leave to car i for the nth that is asked of it."""
-    trips = [0, *(departure.taking.edge for departure in problem.cars[i].departures), problem.grid.n_slots]
-    since, until = trips[nth], trips[nth + 1]
+def _times_for(problem: Problem, i: int, until: int) -> list[tuple[int, int]]:
+    """Times, from one edge to another, to leave to car i for what is asked of it at the latter."""
+    trips = (departure.taking.edge for departure in problem.cars[i].departures)
+    since = max((edge for edge in trips if edge < until), default=0)
     last_nights = [edge for edge in problem.grid.night_edges if edge < until][-_NIGHTS_RELIEVED:]
     return [(first, until) for first in dict.fromkeys([since, *reversed(last_nights)])]
 

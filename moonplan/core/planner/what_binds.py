@@ -7,7 +7,7 @@ from typing import Literal
 import numpy as np
 
 from moonplan.core.planner.constraints import room_for
-from moonplan.core.planner.outcome import Outcome, wanted_of
+from moonplan.core.planner.outcome import Outcome
 from moonplan.core.planner.problem import Car, Problem, at_home
 from moonplan.core.simulate import NOTHING_KWH
 from moonplan.core.timegrid import Flags
@@ -22,10 +22,10 @@ def binds(problem: Problem, plan: Outcome, i: int, nth: int) -> Binds:
     """What makes car i's nth departure short: what, relaxed alone, would close it or else most of it; where nothing does
     that alone, the last of what would together."""
     car = problem.cars[i]
-    wanted = wanted_of(problem, car)[nth]
 
     def missed_kwh(one: Car) -> float:
-        return max(0.0, wanted.kwh - wanted.aboard(one.run(one.limit_a, one.rate.cautious, problem.grid)))
+        most_kwh = one.run(one.limit_a, one.rate.cautious, problem.grid).before_leaving_kwh[nth]
+        return max(0.0, car.departures[nth].required_kwh - float(most_kwh))
 
     alone = {what: missed_kwh(one) for what, one in _relaxed_alone(problem, plan, i)}
     closest = min(alone, key=lambda what: round(alone[what] / _SAME_KWH))

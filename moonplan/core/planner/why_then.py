@@ -124,15 +124,16 @@ def _causes(session: PlannedSession) -> Iterator[tuple[Flags, str]]:
 
 def _due(session: PlannedSession) -> tuple[int, str]:
     """Slot edge by which what the session is for must be aboard, and what hours after that are said to be."""
-    car, end = session.car, session.problem.grid.n_slots
+    car, latest, ready_edge = session.car, session.problem.grid.n_slots, session.car.end_ready_edge
+    then = "come after it is to be ready"
     if session.serves is not None:
         departure = car.departures[session.serves]
-        if departure.ready_edge is None:
-            return departure.taking.edge, "come after it has left"
-        return departure.ready_edge, "come after it is to be ready"
-    if session.wish is not None:
+        latest, ready_edge, then = departure.taking.edge, departure.ready_edge, "come after it has left"
+    elif session.wish is not None:
         return session.wish.edge, "come too late for its habit"
-    return (end if car.end_ready_edge is None else car.end_ready_edge), "come after it is to be ready"
+    if ready_edge is not None and ready_edge > session.run.first:
+        return ready_edge, "come after it is to be ready"
+    return latest, then
 
 
 def _who_has_it(session: PlannedSession, slots: Flags) -> str:

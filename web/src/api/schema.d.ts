@@ -1163,6 +1163,7 @@ export interface components {
             /** Why */
             why: string;
             departure: components["schemas"]["DepartureOut"] | null;
+            not_ready: components["schemas"]["NotReady"] | null;
             /** Soc From Pct */
             soc_from_pct: number;
             /** Solar Kwh */
@@ -1255,10 +1256,6 @@ export interface components {
             required_pct: number;
             /** Planned Pct */
             planned_pct: number;
-            /** Ready By */
-            ready_by: string | null;
-            /** Ready By Pct */
-            ready_by_pct: number | null;
             /** Short Kwh */
             short_kwh: number;
             /** Short Km */
@@ -1348,6 +1345,25 @@ export interface components {
             start: string | null;
             /** End */
             end: string | null;
+        };
+        /**
+         * NotReady
+         * @description By when somebody asked to have the car ready, where it cannot be, and what is aboard and missing then.
+         */
+        NotReady: {
+            /**
+             * By
+             * Format: date-time
+             */
+            by: string;
+            /** Required Pct */
+            required_pct: number;
+            /** Planned Pct */
+            planned_pct: number;
+            /** Short Kwh */
+            short_kwh: number;
+            /** Short Km */
+            short_km: number;
         };
         /**
          * PinByHand
@@ -1741,10 +1757,6 @@ export interface components {
             required_pct: number;
             /** Planned Pct */
             planned_pct: number;
-            /** Ready By */
-            ready_by: string | null;
-            /** Ready By Pct */
-            ready_by_pct: number | null;
             /** Short Kwh */
             short_kwh: number;
         };
@@ -1830,10 +1842,6 @@ export interface components {
             required_pct: number | null;
             /** Planned Pct */
             planned_pct: number | null;
-            /** Ready By */
-            ready_by: string | null;
-            /** Ready By Pct */
-            ready_by_pct: number | null;
             /** Short Kwh */
             short_kwh: number;
             /** Short Km */

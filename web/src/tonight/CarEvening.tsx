@@ -79,10 +79,14 @@ export function CarEvening({ car: known, manner, cautions }: Props) {
         {car.departure !== null && car.departure.short_kwh > 0 && (
           <p className={classes.short}>
             <strong>Short by {distance(car.departure.short_km, manner)}</strong> ({energy(car.departure.short_kwh)}) for{" "}
-            {weekday(car.departure.leave, manner)}
-            {car.departure.ready_by && `, to be ready by ${clock(car.departure.ready_by, manner)}`}:{" "}
-            {percent(car.departure.ready_by_pct ?? car.departure.planned_pct)} of the{" "}
+            {weekday(car.departure.leave, manner)}: {percent(car.departure.planned_pct)} of the{" "}
             {percent(car.departure.required_pct)} needed.{car.departure.binds ? ` ${BINDS[car.departure.binds]}` : ""}
+          </p>
+        )}
+        {car.not_ready && (
+          <p className={classes.short}>
+            <strong>Not ready by {clock(car.not_ready.by, manner)}</strong>: {percent(car.not_ready.planned_pct)} of the{" "}
+            {percent(car.not_ready.required_pct)} by then, {distance(car.not_ready.short_km, manner)} less.
           </p>
         )}
         {car.departure !== null && car.departure.on_the_way_kwh > 0 && (
