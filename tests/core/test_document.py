@@ -10,8 +10,10 @@ import pytest
 from moonplan.core.planner.candidates import candidate
 from moonplan.core.planner.moves import improved
 from moonplan.core.planner.plan import Plan, document, plan, problem_of
+from moonplan.core.planner.problem import Problem
+from moonplan.core.planner.together import plan_together
 from moonplan.core.simulate import runs
-from tests.core.factories import a_car, a_circuit, a_household, a_lead, a_trip, at
+from tests.core.factories import LOSSLESS, a_car, a_circuit, a_household, a_lead, a_trip, at
 
 
 def told(**changes: Any) -> dict[str, Any]:
@@ -159,6 +161,99 @@ def test_a_session_that_runs_goes_on_at_less_current_rather_than_with_another_th
     )
 
     assert [session.current for session in made.sessions[0]] == ["7.74 A"]
+    assert made.outcome.starts == 0
+
+
+def test_a_little_more_than_the_least_current_may_be_cheaper():
+    # 9 kWh take the cautious car four hours at 12.23 A or more, the last of them dear; at 13.05 A the mean car is full after
+    # three, and with more it would take more in the first two, which cost twice the third.
+    cheap = [
+        {"name": "cheap", "price": 0.1, "from": "01:00", "to": "03:00"},
+        {"name": "cheapest", "price": 0.05, "from": "03:00", "to": "04:00"},
+    ]
+    trip = a_trip("2026-01-15T05:30:00+01:00", "2026-01-15T18:00:00+01:00", 20, fill=True, fill_to_pct=80)
+    made = plan(
+        a_household(
+            slot_minutes=60,
+            leads=[a_lead(control="timer")],
+            vehicles=[a_car(control="timer", soc_pct=62, end_pct=0)],
+            rates=[LOSSLESS | {"cautious": {"efficiency": 0.8, "overhead_kw": 0.0}}],
+            trips=[trip],
+            tariff={"default_price": 0.3, "bands": cheap},
+        ),
+        prove=False,
+    )
+
+    assert made.sessions[0][0].first_amps == pytest.approx(13.05, abs=0.011)
+    assert made.outcome.cost == pytest.approx(3 * 0.1 + 3 * 0.1 + 3 * 0.05, abs=0.002)
+    assert made.outcome.short_kwh == 0
+
+
+def the_house_leaves(first_kw: float, until: str, then_kw: float, *, soc_pct: float, trips: list[dict[str, Any]]) -> Problem:
+    """A timer's evening, with 4 kW contracted."""
+    return problem_of(
+        a_household(
+            slot_minutes=60,
+            leads=[a_lead(control="timer")],
+            vehicles=[a_car(control="timer", soc_pct=soc_pct, daily_limit_pct=100, end_pct=0)],
+            rates=[OVERHEAD],
+            trips=trips,
+            tariff={"default_price": 0.3, "contracted_kw": 4},
+            base_load_kw=[["00:00", 4 - then_kw], ["17:00", 4 - first_kw], [until, 4 - then_kw]],
+        )
+    )
+
+
+def test_a_session_is_shorter_and_at_more_current_where_the_house_leaves_it():
+    # Home at 22:00, and 18.08 kWh by 06:00: eight hours at the 12 A that are left at first, or six from 23:00 on at 15.28 A.
+    trips = [
+        a_trip("2026-01-14T17:00:00+01:00", "2026-01-14T22:00:00+01:00", 10),
+        a_trip("2026-01-15T06:00:00+01:00", "2026-01-15T18:00:00+01:00", 190.4),
+    ]
+    problem = the_house_leaves(2.76, "23:00", 3.68, soc_pct=50, trips=trips)
+    amps = np.zeros(problem.grid.n_slots)
+    amps[4:12] = 12.0
+
+    made = improved(problem, candidate(problem, [amps]), moves=20)
+
+    assert made.amps[0].max() == 15.28
+    assert made.outcome.cost == pytest.approx(0.3 * (18.08 + 6 * 0.5), abs=0.01)
+
+
+def test_a_session_that_misses_something_lasts_longer_at_the_current_that_is_left():
+    # Ten hours until 04:00, 15.65 A in the first and 16 A then: all of them are 31 kWh, and nine at 16 A only 28.6.
+    trip = a_trip("2026-01-15T04:00:00+01:00", "2026-01-15T18:00:00+01:00", 300)
+    problem = the_house_leaves(3.6, "19:00", 3.68, soc_pct=10, trips=[trip])
+
+    made = plan_together(problem)
+
+    assert [int(t) for t in np.flatnonzero(made.amps[0])] == list(range(10))
+    assert made.outcome.cars[0].departures[0].planned_kwh == pytest.approx(5 + 10 * (0.23 * 15.65 - 0.5))
+
+
+def test_a_session_that_runs_goes_on_rather_than_another_starting_where_that_saves_more_than_care():
+    # 3.18 kWh are an hour at 16 A, now or at any hour until 05:00; later they would be aboard for less care, but start anew.
+    trip = a_trip("2026-01-15T05:00:00+01:00", "2026-01-15T18:00:00+01:00", 115.9)
+    problem = problem_of(
+        a_household(
+            now="2026-01-14T11:00:00+01:00",
+            slot_minutes=60,
+            leads=[a_lead(control="timer")],
+            vehicles=[a_car(control="timer", charging=True, end_pct=0, rest_pct=50)],
+            rates=[OVERHEAD],
+            trips=[trip],
+            tariff={"default_price": 0.3},
+            care_price=0.0005,
+            start_price=0.05,
+        )
+    )
+    amps = np.zeros(problem.grid.n_slots)
+    amps[17] = 16.0
+
+    made = improved(problem, candidate(problem, [amps]), moves=20)
+
+    # 17 hours with 3.18 kWh more aboard are 0.027, and a start 0.05.
+    assert np.flatnonzero(made.amps[0]).tolist() == [0]
     assert made.outcome.starts == 0
 
 

@@ -383,7 +383,7 @@ def test_ready_by_asks_for_it_earlier():
 
 
 def test_who_cannot_be_ready_earlier_is_told_so_and_is_ready_when_it_leaves():
-    # 25 kWh aboard at 18:00 and 3.68 kW make 36.04 at 21:00; the other 8.96 of the 45 that are needed cost 0.10 from 22:00 on.
+    # 25 kWh aboard at 18:00 and 3.68 kW make 36.04 at 21:00; the other 8.96 of the 45 needed cost 0.10 from 22:00 on.
     trip = a_trip("2026-01-15T09:00:00+01:00", "2026-01-15T18:00:00+01:00", 200)
     by_nine = {"vehicle": "heron", "night": "2026-01-14", "ready_by": "21:00"}
 

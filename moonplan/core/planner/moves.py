@@ -24,6 +24,8 @@ _SMOOTH_PART_OF_PRICE = 0.004
 _PAIRS_TRIED = 2500
 # How many slots at one end of a session may have less, all the same.
 _SLOTS_LESS = 12
+# By how much a timer's current is made more or less, in turn. [A]
+_CURRENT_BY = (1.0, -1.0, 0.3, -0.3, 0.1, -0.1, 0.03, -0.03, 0.01, -0.01)
 # By how many slots a session is tried earlier or later.
 _SHIFTS = (-16, -4, -1, 4, 1)
 
@@ -146,7 +148,8 @@ def _moves(problem: Problem, car: Car, amps: Floats) -> Iterator[Floats]:
         yield without
         yield _with(amps, first, 1, 0.0)
         yield _with(amps, run.last, 1, 0.0)
-        for shift in _SHIFTS:
+        # To go on with a session that runs is no start.
+        for shift in (*_SHIFTS, -first) if car.vehicle.charging and first > 0 else _SHIFTS:
             if first + shift >= 0 and run.last + shift < len(amps):
                 moved = without.copy()
                 moved[first + shift : first + shift + length] = amps[first : run.last + 1]
@@ -203,15 +206,15 @@ def _trimmed(problem: Problem, car: Car, i: int, best: Candidate) -> Candidate:
 def _resized(problem: Problem, car: Car, i: int, best: Candidate, run: Run) -> Candidate:
     """A timer's session from the same start, or up to the same end: shorter at more current, each length at the least that
     does."""
-    room = room_for(problem, best.amps, i)
+    room = car.offered(room_for(problem, best.amps, i))
     slots = run.last - run.first + 1
-    most = hookup.stepped(float(room[run.first : run.last + 1].min()), steps_a=(), min_a=car.least_a)
+    most = float(room[run.first : run.last + 1].max())
     shortest = max(1, int(slots * float(best.amps[i][run.first]) / max(most, car.least_a)))
     without = _with(best.amps[i], run.first, slots, 0.0)
     found = _lowered(problem, car, i, best, run.first, run.last)
     for n in range(shortest, min(slots, shortest + _LENGTHS_TRIED)):
         for first in (run.first, run.last + 1 - n):
-            amps = _with(without, first, n, most)
+            amps = _with(without, first, n, float(room[first : first + n].min()))
             trial = _with_car(problem, best, i, amps)
             if trial.outcome.missed > best.outcome.missed:
                 continue
@@ -230,6 +233,32 @@ def _lowered(problem: Problem, car: Car, i: int, best: Candidate, first: int, la
     amps = _with(best.amps[i], first, last - first + 1, stepped_a)
     trial = _with_car(problem, best, i, amps)
     return trial if trial.better_than(best) and not any(broken_alone(problem, car, amps)) else best
+
+
+def at_best_currents(problem: Problem, best: Candidate) -> Candidate:
+    """Each session of a timer on a continuous lead at a little more or less current, while that helps.
+
+    The least that does need not be the best: with a little more the mean car may be full a slot sooner.
+    """
+    for i, car in enumerate(problem.cars):
+        if car.control == "managed" or car.steps_a:
+            continue
+        room = room_for(problem, best.amps, i)
+        for run in runs(best.amps[i]):
+            for by in _CURRENT_BY:
+                better: Candidate | None = best
+                while better is not None:
+                    best = better
+                    amps = hookup.stepped(best.amps[i][run.first] + by, steps_a=(), min_a=car.least_a)
+                    better = _at(problem, i, best, run, amps) if 0 < amps <= room[run.first : run.last + 1].min() else None
+    return best
+
+
+def _at(problem: Problem, i: int, best: Candidate, run: Run, current: float) -> Candidate | None:
+    """The plan with a session at another current, where that is better and breaks no rule."""
+    amps = _with(best.amps[i], run.first, run.last - run.first + 1, current)
+    trial = _with_car(problem, best, i, amps)
+    return trial if trial.better_than(best) and not any(broken_alone(problem, problem.cars[i], amps)) else None
 
 
 def paired(problem: Problem, best: Candidate) -> Candidate:

@@ -1,8 +1,8 @@
 """A timer's sessions moved a little, compiled.
 
 Values between levels are near enough to choose a night's session by, and only a few currents are tried. So each is moved,
-made longer or shorter at either end, and given all the current that is left while it lasts, while what it truly comes to
-falls.
+made longer or shorter at either end, and given all the current that is left while it lasts, or less where it then lasts
+longer, while what it truly comes to falls.
 """
 
 from typing import NamedTuple
@@ -77,6 +77,8 @@ def _moved(course: _Course, amps: Floats, first: int, last: int, timer: Timer) -
         if start < 0:
             start, end = _with_all_there_is(course, amps, first, last, timer)
         if start < 0:
+            start, end = _longer_at_what_is_left(course, amps, first, last, timer)
+        if start < 0:
             break
         first, last = start, end
     return first, last + 1
@@ -102,6 +104,21 @@ def _with_all_there_is(course: _Course, amps: Floats, first: int, last: int, tim
             if start <= end:
                 most = _left(start, end, timer)
                 if most > amps[first] + NOTHING and _tried(course, amps, first, last, start, end, most, timer):
+                    return start, end
+    return -1, -1
+
+
+@kernel
+def _longer_at_what_is_left(course: _Course, amps: Floats, first: int, last: int, timer: Timer) -> tuple[int, int]:
+    """The session's first and last slot once it lasts into slots in which less is left, at that, where it comes to less so;
+    negative where it does not."""
+    for by in _STEPS:
+        for at_first, at_last in ((-by, 0), (0, by), (-by, by)):
+            start, end = first + at_first, last + at_last
+            if start >= timer.worth.since and end < len(amps):
+                left = _left(start, end, timer)
+                at_less = timer.pack.least_a - NOTHING <= left < amps[first] - NOTHING
+                if at_less and _tried(course, amps, first, last, start, end, left, timer):
                     return start, end
     return -1, -1
 

@@ -13,7 +13,7 @@ from moonplan.core.planner.at_once import at_once
 from moonplan.core.planner.candidates import Candidate, candidate, pinned, planned
 from moonplan.core.planner.constraints import broken_alone, broken_rules
 from moonplan.core.planner.currents_anew import set_anew
-from moonplan.core.planner.moves import improved, paired
+from moonplan.core.planner.moves import at_best_currents, improved, paired
 from moonplan.core.planner.one_car import CLOSER, COARSE, FINE, FINE_OF_MANY, FINEST, Effort
 from moonplan.core.planner.problem import CONTROLS, Problem
 from moonplan.core.planner.search import contended_slots, relieved, searched, shifted, swept
@@ -60,17 +60,22 @@ def plan_together(problem: Problem, like: Sequence[Floats] | None = None) -> Can
     if _fit(problem, alone):
         alone = _alone(problem, apart)
         if _fit(problem, alone):
-            best = _replanned(problem, alone, apart)
-            # Within one night nothing was gained by it.
-            anew = set_anew(problem, best) if nights > 1 else best
-            return _better(improved(problem, anew, moves=_FEW_MOVES), known)
+            return _better(_finished(problem, _replanned(problem, alone, apart)), known)
     tries, contended = _tries(problem, _SOON * cars**2 * nights, _SLOTS_SOON), contended_slots(problem, alone.amps)
     best = _better(missing_least(problem), known)
     few = cars <= _FEW_CARS
     together, closely = (0.0, FINE) if few else (_TOGETHER, FINE_OF_MANY)
     best = searched(problem, best, tries=tries, effort=COARSE, together=together, contended=contended)
-    anew = set_anew(problem, _replanned(problem, best, closely))
-    return _better(improved(problem, anew, moves=_FEW_MOVES), best)
+    return _better(_finished(problem, _replanned(problem, best, closely)), best)
+
+
+def _finished(problem: Problem, best: Candidate) -> Candidate:
+    """A first plan with its currents set anew and a few small moves."""
+    cars, nights = _size(problem)
+    # Of one car in one night nothing is gained by all at once; and for one night each is tried by itself, too.
+    anew = best if (cars, nights) == (1, 1) else set_anew(problem, best)
+    moved = improved(problem, anew, moves=_FEW_MOVES)
+    return at_best_currents(problem, moved) if nights == 1 else moved
 
 
 def missing_least(problem: Problem) -> Candidate:
@@ -101,7 +106,7 @@ def refined(problem: Problem, found: Candidate, *, again: int = 0) -> Candidate:
             best = shifted(problem, best, effort=CLOSER)
     problem.let_go("one car")
     best = set_anew(problem, _settled(problem, best, FINEST if small else FINE_OF_MANY))
-    return paired(problem, improved(problem, best, moves=_MANY_MOVES))
+    return paired(problem, at_best_currents(problem, improved(problem, best, moves=_MANY_MOVES)))
 
 
 def _fitted(problem: Problem, like: Sequence[Floats]) -> Candidate | None:
