@@ -216,7 +216,7 @@ def test_a_session_is_shorter_and_at_more_current_where_the_house_leaves_it():
 
     made = improved(problem, candidate(problem, [amps]), moves=20)
 
-    assert made.amps[0].max() == 15.28
+    assert made.amps[0].max() == pytest.approx(15.28)
     assert made.outcome.cost == pytest.approx(0.3 * (18.08 + 6 * 0.5), abs=0.01)
 
 
