@@ -220,6 +220,31 @@ def test_a_session_is_shorter_and_at_more_current_where_the_house_leaves_it():
     assert made.outcome.cost == pytest.approx(0.3 * (18.08 + 6 * 0.5), abs=0.01)
 
 
+def test_a_session_that_has_more_than_is_needed_is_shorter_at_a_little_less():
+    # 10.8 kWh for the cautious car by 02:30: six hours at 16 A are far too much, and four at 3.6 kW enough, 0.9 × 3.6 − 0.54
+    # each. At the least current that does in six hours, 11.31 A, the mean car would burn two more times 0.5 kWh.
+    trips = [
+        a_trip("2026-01-14T17:00:00+01:00", "2026-01-14T20:00:00+01:00", 10),
+        a_trip("2026-01-15T02:30:00+01:00", "2026-01-15T18:00:00+01:00", 154),
+    ]
+    problem = problem_of(
+        a_household(
+            slot_minutes=60,
+            leads=[a_lead(control="timer")],
+            vehicles=[a_car(control="timer", daily_limit_pct=78, end_pct=0)],
+            rates=[OVERHEAD | {"cautious": {"efficiency": 0.9, "overhead_kw": 0.54}}],
+            trips=trips,
+            tariff={"default_price": 0.3},
+        )
+    )
+    amps = np.zeros(problem.grid.n_slots)
+    amps[2:8] = 16.0
+
+    made = improved(problem, candidate(problem, [amps]), moves=0)
+
+    assert made.amps[0].tolist() == pytest.approx([0.0] * 2 + [15.66] * 4 + [0.0] * 12)
+
+
 def test_a_session_that_misses_something_lasts_longer_at_the_current_that_is_left():
     # Ten hours until 04:00, 15.65 A in the first and 16 A then: all of them are 31 kWh, and nine at 16 A only 28.6.
     trip = a_trip("2026-01-15T04:00:00+01:00", "2026-01-15T18:00:00+01:00", 300)

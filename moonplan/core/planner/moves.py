@@ -209,7 +209,8 @@ def _resized(problem: Problem, car: Car, i: int, best: Candidate, run: Run) -> C
     room = car.offered(room_for(problem, best.amps, i))
     slots = run.last - run.first + 1
     most = float(room[run.first : run.last + 1].max())
-    shortest = max(1, int(slots * float(best.amps[i][run.first]) / max(most, car.least_a)))
+    least_a = least_current(problem, car, best.amps[i], run.first, run.last) or float(best.amps[i][run.first])
+    shortest = max(1, int(slots * least_a / max(most, car.least_a)))
     without = _with(best.amps[i], run.first, slots, 0.0)
     found = _lowered(problem, car, i, best, run.first, run.last)
     for n in range(shortest, min(slots, shortest + _LENGTHS_TRIED)):
