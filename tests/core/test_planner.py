@@ -14,10 +14,11 @@ from hypothesis import strategies as st
 from moonplan.core.household import read
 from moonplan.core.mistakes import BadDocument
 from moonplan.core.planner.bound import bound
-from moonplan.core.planner.constraints import broken_rules
+from moonplan.core.planner.constraints import broken_rules, room_for
 from moonplan.core.planner.outcome import Outcome, least_current, missed_by, outcome
 from moonplan.core.planner.plan import Plan, document, plan
 from moonplan.core.planner.problem import CONTROLS, Problem, build
+from moonplan.core.planner.together import plan_together
 from moonplan.core.timegrid import Floats
 from tests.core.factories import LOSSLESS, NIGHT_BAND, a_car, a_circuit, a_document, a_household, a_lead, a_trip, at
 from tests.reference import milp
@@ -399,6 +400,36 @@ def test_who_cannot_be_ready_earlier_is_told_so_and_is_ready_when_it_leaves():
     assert answer["totals"]["cost"] == pytest.approx(0.3 * 11.04 + 0.1 * 8.96, abs=0.001)
     free = document(planned(vehicles=[a_car(end_pct=0)], trips=[trip]))["vehicles"][0]["departures"][0]
     assert free["earlier"] is None
+
+
+@pytest.mark.parametrize("seed", range(12))
+def test_a_timer_misses_as_little_as_it_would_with_any_session(seed: int):
+    # What the house leaves of 4 kW changes through the night; far more is wanted than one session can bring.
+    chance = random.Random(seed)
+    clocks = ["00:00", "01:30", "03:00", "04:30", "18:30", "20:00", "21:30", "23:00"]
+    problem = build(
+        a_household(
+            slot_minutes=30,
+            leads=[a_lead(control="timer")],
+            vehicles=[a_car(control="timer", soc_pct=10, end_pct=0)],
+            trips=[a_trip("2026-01-15T06:00:00+01:00", "2026-01-15T18:00:00+01:00", 300)],
+            rates=[LOSSLESS | {"overhead_kw": 0.3, "cautious": {"efficiency": 0.9, "overhead_kw": 0.4}}],
+            tariff={"default_price": 0.3, "contracted_kw": 4, "bands": [NIGHT_BAND]},
+            base_load_kw=[[clock, round(chance.uniform(0.3, 2.9), 2)] for clock in clocks],
+        )
+    )
+    car, n = problem.cars[0], problem.grid.n_slots
+    room = car.offered(room_for(problem, [np.zeros(n)], 0))
+
+    least = min(
+        missed_by(
+            problem, car, np.where((np.arange(n) >= first) & (np.arange(n) <= last), room[first : last + 1].min(), 0.0)
+        )[0]
+        for first in range(n)
+        for last in range(first, n)
+    )
+
+    assert plan_together(problem).outcome.short_kwh == pytest.approx(least, abs=2e-5)
 
 
 def test_a_car_that_stays_at_home_is_wanted_earlier_and_at_the_end():

@@ -1,13 +1,13 @@
 """Small moves: a plan's sessions made a little other, kept where the simulator says that it helps (docs/planner.md)."""
 
 from collections.abc import Iterator, Sequence
-from itertools import combinations
+from itertools import combinations, pairwise
 
 import numpy as np
 
 from moonplan.core import hookup
 from moonplan.core.planner.candidates import Candidate, candidate
-from moonplan.core.planner.constraints import SLACK_A, broken_alone, broken_rules, room_for
+from moonplan.core.planner.constraints import SLACK_A, broken_alone, broken_rules, may_end, may_start, room_for
 from moonplan.core.planner.outcome import least_current, missed_by
 from moonplan.core.planner.problem import Car, Problem
 from moonplan.core.simulate import Run, runs
@@ -34,6 +34,7 @@ def improved(problem: Problem, start: Candidate, *, moves: int) -> Candidate:
     """Small moves on each car's sessions, kept while they help. moves : how many of a car are tried."""
     best = start
     for i, car in enumerate(problem.cars):
+        best = _as_long_as_can_be(problem, car, i, best)
         room = room_for(problem, best.amps, i)
         left = moves
         helped = True
@@ -51,6 +52,41 @@ def improved(problem: Problem, start: Candidate, *, moves: int) -> Candidate:
                     break
         best = _smoothed(problem, car, i, _trimmed(problem, car, i, best))
     return best
+
+
+def _as_long_as_can_be(problem: Problem, car: Car, i: int, best: Candidate) -> Candidate:
+    """A timer that comes up short with a night's session as long as one can be at some current, where it misses less so."""
+    if car.control == "managed" or not best.outcome.cars[i].short_kwh:
+        return best
+    edges = [*problem.grid.night_edges, problem.grid.n_slots]
+    room = car.offered(room_for(problem, best.amps, i))
+    for night in pairwise(edges):
+        for amps in _longest_sessions(problem, car, best.amps[i], room, night):
+            if missed_by(problem, car, amps) < missed_by(problem, car, best.amps[i]) and not any(
+                broken_alone(problem, car, amps)
+            ):
+                best = min(best, _with_car(problem, best, i, amps), key=lambda one: one.outcome.rank)
+    return best
+
+
+def _longest_sessions(problem: Problem, car: Car, amps: Floats, room: Floats, night: tuple[int, int]) -> Iterator[Floats]:
+    """A timer's setpoints with the session of a night, from one edge to another, as long as one can be at each current that
+    is left to it then."""
+    begins, ends = night
+    without = amps.copy()
+    for run in runs(amps):
+        if begins <= run.first < ends:
+            without[run.first : run.last + 1] = 0.0
+    beside = np.convolve(without > 0, [1, 1, 1], mode="same") > 0
+    starts, stops = may_start(problem, car).copy(), may_end(problem, car)
+    starts[0] |= car.vehicle.charging and bool(car.chargeable[0])
+    for current in car.steps_a or np.unique(room[begins:ends]).tolist():
+        free = (room > current - SLACK_A) & ~beside & np.isnan(car.pinned_a)
+        for run in runs(np.where(free, current, 0.0)):
+            first = next((t for t in range(max(run.first, begins), min(run.last + 1, ends)) if starts[t]), None)
+            if first is not None:
+                last = next((t for t in range(run.last, first, -1) if stops[t]), run.last)
+                yield _with(without, first, last + 1 - first, current)
 
 
 def _smoothed(problem: Problem, car: Car, i: int, best: Candidate) -> Candidate:
