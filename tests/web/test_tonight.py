@@ -44,6 +44,19 @@ def test_a_typed_soc_changes_the_plan_and_undo_takes_it_back(demo: Served, open_
     expect(wren.get_by_role("spinbutton", name="SoC now")).to_have_value("57")
 
 
+def test_who_wants_a_car_sooner_than_it_can_be_ready_is_told_so(demo: Served, open_page):
+    page = open_page(demo.link)
+    wren = car(page, "Wren")
+    wren.get_by_role("spinbutton", name="SoC now").fill("12")
+
+    wren.get_by_role("textbox", name="Ready by").fill("18:30")
+    wren.get_by_role("textbox", name="Ready by").press("Enter")
+
+    expect(wren).to_contain_text(re.compile(r"Not ready by 18:30: 1\d % of the 90 % by then, \d+ km less"))
+    # The night goes on as it would, since it leaves in the morning.
+    expect(wren).to_contain_text("→ 90 %")
+
+
 def test_a_wrong_entry_is_refused_at_the_field_and_the_last_good_plan_stays(demo: Served, open_page):
     page = open_page(demo.link)
     wren = car(page, "Wren")
