@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 import pytest
 
+from moonplan.core.household import Household
 from moonplan.core.planner.candidates import candidate
 from moonplan.core.planner.moves import improved
 from moonplan.core.planner.plan import Plan, document, plan, problem_of
@@ -122,18 +123,19 @@ OVERHEAD = {"vehicle": "heron", "lead": "unit", "efficiency": 1.0, "overhead_kw"
 OVERHEAD["cautious"] = {"efficiency": 1.0, "overhead_kw": 0.5}
 
 
+def in_one_session(car: dict[str, Any], **changes: Any) -> Household:
+    """A car that has one session a night, at one current; hours, at one price unless it is said otherwise."""
+    lead = a_lead(**{"control": "timer"} | changes.pop("lead", {}))
+    usual = {"slot_minutes": 60, "leads": [lead], "rates": [OVERHEAD], "tariff": {"default_price": 0.3}}
+    return a_household(**usual | {"vehicles": [a_car(**{"control": "timer", "end_pct": 0} | car)]} | changes)
+
+
 def test_a_session_that_cannot_end_before_somebody_is_up_begins_later_at_more_current():
     # 17 kWh by hand, plugged in by 21:00 and out from 07:00 on: ten hours at least. An hour more burns 0.5 kWh for nothing.
     trip = a_trip("2026-01-15T09:00:00+01:00", "2026-01-15T18:00:00+01:00", 185)
     made = plan(
-        a_household(
-            slot_minutes=60,
-            bedtime="21:00",
-            leads=[a_lead(max_a=10, control="hand")],
-            vehicles=[a_car(control="hand", daily_limit_pct=100, end_pct=0)],
-            rates=[OVERHEAD],
-            trips=[trip],
-            tariff={"default_price": 0.3},
+        in_one_session(
+            {"control": "hand", "daily_limit_pct": 100}, lead={"control": "hand", "max_a": 10}, bedtime="21:00", trips=[trip]
         ),
         prove=False,
     )
@@ -148,14 +150,8 @@ def test_a_session_that_cannot_end_before_somebody_is_up_begins_later_at_more_cu
 def test_a_session_that_runs_goes_on_at_less_current_rather_than_with_another_that_starts_later():
     # 14.08 kWh at the same price all day: eleven hours at 7.74 A, one session that runs already.
     made = plan(
-        a_household(
-            now="2026-01-14T07:00:00+01:00",
-            slot_minutes=60,
-            leads=[a_lead(max_a=8, control="timer")],
-            vehicles=[a_car(control="timer", charging=True, end_pct=78.16)],
-            rates=[OVERHEAD],
-            tariff={"default_price": 0.3},
-            start_price=0.03,
+        in_one_session(
+            {"charging": True, "end_pct": 78.16}, lead={"max_a": 8}, now="2026-01-14T07:00:00+01:00", start_price=0.03
         ),
         prove=False,
     )
@@ -173,10 +169,8 @@ def test_a_little_more_than_the_least_current_may_be_cheaper():
     ]
     trip = a_trip("2026-01-15T05:30:00+01:00", "2026-01-15T18:00:00+01:00", 20, fill=True, fill_to_pct=80)
     made = plan(
-        a_household(
-            slot_minutes=60,
-            leads=[a_lead(control="timer")],
-            vehicles=[a_car(control="timer", soc_pct=62, end_pct=0)],
+        in_one_session(
+            {"soc_pct": 62},
             rates=[LOSSLESS | {"cautious": {"efficiency": 0.8, "overhead_kw": 0.0}}],
             trips=[trip],
             tariff={"default_price": 0.3, "bands": cheap},
@@ -192,11 +186,8 @@ def test_a_little_more_than_the_least_current_may_be_cheaper():
 def the_house_leaves(first_kw: float, until: str, then_kw: float, *, soc_pct: float, trips: list[dict[str, Any]]) -> Problem:
     """A timer's evening, with 4 kW contracted."""
     return problem_of(
-        a_household(
-            slot_minutes=60,
-            leads=[a_lead(control="timer")],
-            vehicles=[a_car(control="timer", soc_pct=soc_pct, daily_limit_pct=100, end_pct=0)],
-            rates=[OVERHEAD],
+        in_one_session(
+            {"soc_pct": soc_pct, "daily_limit_pct": 100},
             trips=trips,
             tariff={"default_price": 0.3, "contracted_kw": 4},
             base_load_kw=[["00:00", 4 - then_kw], ["17:00", 4 - first_kw], [until, 4 - then_kw]],
@@ -228,13 +219,10 @@ def test_a_session_that_has_more_than_is_needed_is_shorter_at_a_little_less():
         a_trip("2026-01-15T02:30:00+01:00", "2026-01-15T18:00:00+01:00", 154),
     ]
     problem = problem_of(
-        a_household(
-            slot_minutes=60,
-            leads=[a_lead(control="timer")],
-            vehicles=[a_car(control="timer", daily_limit_pct=78, end_pct=0)],
+        in_one_session(
+            {"daily_limit_pct": 78},
             rates=[OVERHEAD | {"cautious": {"efficiency": 0.9, "overhead_kw": 0.54}}],
             trips=trips,
-            tariff={"default_price": 0.3},
         )
     )
     amps = np.zeros(problem.grid.n_slots)
@@ -260,14 +248,10 @@ def test_a_session_that_runs_goes_on_rather_than_another_starting_where_that_sav
     # 3.18 kWh are an hour at 16 A, now or at any hour until 05:00; later they would be aboard for less care, but start anew.
     trip = a_trip("2026-01-15T05:00:00+01:00", "2026-01-15T18:00:00+01:00", 115.9)
     problem = problem_of(
-        a_household(
+        in_one_session(
+            {"charging": True, "rest_pct": 50},
             now="2026-01-14T11:00:00+01:00",
-            slot_minutes=60,
-            leads=[a_lead(control="timer")],
-            vehicles=[a_car(control="timer", charging=True, end_pct=0, rest_pct=50)],
-            rates=[OVERHEAD],
             trips=[trip],
-            tariff={"default_price": 0.3},
             care_price=0.0005,
             start_price=0.05,
         )
