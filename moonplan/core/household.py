@@ -102,6 +102,7 @@ Charge = Annotated[float, Field(ge=0, le=1000)]
 Use = Annotated[float, Field(gt=0, le=1000)]
 Phases = Literal[1, 2, 3]
 Leg = Literal["L1", "L2", "L3"]
+LEGS: tuple[Leg, ...] = get_args(Leg)
 Control = Literal["managed", "timer", "hand"]
 Habit = Literal[
     "cheapest", "nightly", "set_nights", "when_low", "low_soc", "low_current", "sun_first", "awake", "plug_and_go"
@@ -166,8 +167,7 @@ class Circuit:
     @property
     def used_legs(self) -> tuple[Leg, ...]:
         """The legs this circuit hangs on: as given, else L1 for one phase and the first ones for more."""
-        first: tuple[Leg, ...] = ("L1", "L2", "L3")
-        return self.legs or first[: self.phases]
+        return self.legs or LEGS[: self.phases]
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -399,8 +399,7 @@ class Household:
     @property
     def supply_legs(self) -> tuple[Leg, ...]:
         """The legs that come into the house."""
-        legs: tuple[Leg, ...] = ("L1", "L2", "L3")
-        return legs[: self.supply.legs]
+        return LEGS[: self.supply.legs]
 
     def legs_of(self, feeder: Feeder) -> tuple[Leg, ...]:
         """The legs of a feeder: as given, else all of the supply's."""

@@ -136,3 +136,15 @@ def test_a_table_in_miles(capfd: pytest.CaptureFixture[str], given):
 
 def test_the_schema(capfd: pytest.CaptureFixture[str]):
     assert answer(capfd, "schema")["properties"]["format"]["const"] == "moonplan-household/1"
+
+
+def test_the_table_says_where_a_car_is_not_ready_as_early_as_somebody_asked(given, capfd: pytest.CaptureFixture[str]):
+    # 25 kWh and three hours at 3.68 kW until 21:00 are 36.04 of the 45 that are needed at nine.
+    trip = a_trip("2026-01-15T09:00:00+01:00", "2026-01-15T18:00:00+01:00", 200)
+    by_nine = {"vehicle": "heron", "night": "2026-01-14", "ready_by": "21:00"}
+
+    assert main(["plan", given(a_document(trips=[trip], overrides=[by_nine]))]) == 0
+
+    printed = capfd.readouterr().out
+    assert "leaves 01-15 09:00: ready, 90 % of 90 % needed" in printed
+    assert "not ready by 01-14 21:00: 72 % of 90 %" in printed

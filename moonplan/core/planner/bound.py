@@ -15,7 +15,7 @@ import numpy as np
 from moonplan.core.planner.bound_currents import currents_of
 from moonplan.core.planner.bound_recursion import Alone, least
 from moonplan.core.planner.bound_stories import Stories, one_story, parts, stories_of
-from moonplan.core.planner.constraints import may_end, may_start, most_alone
+from moonplan.core.planner.constraints import may_begin, may_end, most_alone
 from moonplan.core.planner.guide import shared_prices
 from moonplan.core.planner.one_car import needed
 from moonplan.core.planner.outcome import UNWISHED_DIGITS, Outcome, Wanted, car_outcome, wanted_of
@@ -235,7 +235,7 @@ class _Car:
             needed=must,
             asked=asked,
             per_missed=0.0,
-            start=_may_begin(problem, car),
+            start=may_begin(problem, car),
             end=end,
             new_night=problem.grid.new_night,
             timed=timed,
@@ -389,9 +389,3 @@ def _weakest(units: Counts, story_of: Counts) -> Counts:
     """What is asked at each edge in that story which asks for least, of those that have begun, shape (n_slots + 1,)."""
     begun = np.arange(len(units))[:, None] <= np.concatenate([[0], story_of])
     return np.asarray(np.where(begun, units, units.max()).min(axis=0))
-
-
-def _may_begin(problem: Problem, car: Car) -> Flags:
-    starts = may_start(problem, car).copy()
-    starts[0] |= car.vehicle.charging and bool(car.chargeable[0])
-    return starts

@@ -224,6 +224,13 @@ def _may_start(problem: Problem, car: Car) -> Flags:
     return car.chargeable & (problem.awake[:-1] | arrives)
 
 
+def may_begin(problem: Problem, car: Car) -> Flags:
+    """Slots in which a session of the car may start, or go on as one that runs already, shape (n_slots,)."""
+    begins = may_start(problem, car).copy()
+    begins[0] |= car.vehicle.charging and bool(car.chargeable[0])
+    return begins
+
+
 def may_end(problem: Problem, car: Car) -> Flags:
     """Slots after which a session of the car may end short of its limit, shape (n_slots,).
 

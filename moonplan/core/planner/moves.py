@@ -7,7 +7,7 @@ import numpy as np
 
 from moonplan.core import hookup
 from moonplan.core.planner.candidates import Candidate, candidate
-from moonplan.core.planner.constraints import SLACK_A, broken_alone, broken_rules, may_end, may_start, room_for
+from moonplan.core.planner.constraints import SLACK_A, broken_alone, broken_rules, may_begin, may_end, room_for
 from moonplan.core.planner.outcome import least_current, missed_by
 from moonplan.core.planner.problem import Car, Problem
 from moonplan.core.simulate import Run, runs
@@ -78,8 +78,7 @@ def _longest_sessions(problem: Problem, car: Car, amps: Floats, room: Floats, ni
         if begins <= run.first < ends:
             without[run.first : run.last + 1] = 0.0
     beside = np.convolve(without > 0, [1, 1, 1], mode="same") > 0
-    starts, stops = may_start(problem, car).copy(), may_end(problem, car)
-    starts[0] |= car.vehicle.charging and bool(car.chargeable[0])
+    starts, stops = may_begin(problem, car), may_end(problem, car)
     for current in car.steps_a or np.unique(room[begins:ends]).tolist():
         free = (room > current - SLACK_A) & ~beside & np.isnan(car.pinned_a)
         for run in runs(np.where(free, current, 0.0)):
@@ -267,9 +266,7 @@ def _lowered(problem: Problem, car: Car, i: int, best: Candidate, first: int, la
     if least_a is None:
         return best
     stepped_a = hookup.stepped(least_a, steps_a=(), min_a=car.least_a)
-    amps = _with(best.amps[i], first, last - first + 1, stepped_a)
-    trial = _with_car(problem, best, i, amps)
-    return trial if trial.better_than(best) and not any(broken_alone(problem, car, amps)) else best
+    return _at(problem, i, best, Run(first, last), stepped_a) or best
 
 
 def at_best_currents(problem: Problem, best: Candidate) -> Candidate:
@@ -292,7 +289,7 @@ def at_best_currents(problem: Problem, best: Candidate) -> Candidate:
 
 
 def _at(problem: Problem, i: int, best: Candidate, run: Run, current: float) -> Candidate | None:
-    """The plan with a session at another current, where that is better and breaks no rule."""
+    """The plan with some slots of a session at another current, where that is better and breaks no rule."""
     amps = _with(best.amps[i], run.first, run.last - run.first + 1, current)
     trial = _with_car(problem, best, i, amps)
     return trial if trial.better_than(best) and not any(broken_alone(problem, problem.cars[i], amps)) else None

@@ -13,7 +13,7 @@ from typing import NamedTuple
 import numpy as np
 
 from moonplan.core.planner import recursion
-from moonplan.core.planner.constraints import SLACK_A, may_end, may_start
+from moonplan.core.planner.constraints import SLACK_A, may_begin, may_end
 from moonplan.core.planner.joint_ways import Joined
 from moonplan.core.planner.managed_ways import managed_amps
 from moonplan.core.planner.outcome import Wanted
@@ -559,8 +559,7 @@ def _timer_currents(car: Car, most: float) -> Floats:
 
 def _timer_may(problem: Problem, car: Car) -> May:
     nights = problem.grid.nights
-    starts = may_start(problem, car).copy()
-    starts[0] |= car.vehicle.charging and bool(car.chargeable[0])
+    starts = may_begin(problem, car)
     pinned_nights = {nights[t] for t in np.flatnonzero(~np.isnan(car.pinned_a))}
     starts &= np.array([night not in pinned_nights for night in nights])
     new_night = problem.grid.new_night

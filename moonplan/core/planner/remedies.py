@@ -90,7 +90,7 @@ def remedies(made: Plan, i: int, nth: int) -> list[Remedy]:
         # What closes one departure by opening another does not close it.
         nobody_else = short <= before.short_kwh - before.cars[i].departures[nth].short_kwh + _WORTH_KWH
         closes = nobody_else and not _still_short(after, made.problem.cars[i], nth, edits)
-        found.append(Remedy(told, edits, closes, short, after.outcome.cost - before.cost))
+        found.append(Remedy(told, edits, closes, after.outcome.short_in_time_kwh, after.outcome.cost - before.cost))
         if closes:
             closed.add(kind)
     return sorted(found, key=lambda one: not one.closes)

@@ -95,7 +95,7 @@ def waiting(household: Household, vehicle: str, day: date, sky: SkyFactor) -> Wa
         pays_from=pays_from,
         chance=0.0 if pays_from is None else sky.chance_of_at_least(pays_from),
         solar_kwh=solar,
-        short_kwh=max(0.0, patient.outcome.short_kwh - now.outcome.short_kwh),
+        short_kwh=max(0.0, patient.outcome.short_in_time_kwh - now.outcome.short_in_time_kwh),
         sessions_now=_starts(now, i),
         sessions_waiting=_starts(patient, i),
     )
