@@ -165,6 +165,8 @@ def _chain(options: argparse.Namespace) -> int:
                 f"  {car['amps']:g} A × {car['phases']}: {car['wall_kw']:.2f} kW at the wall, {car['battery_kw']:.2f} kW "
                 f"into the battery ({car['rate']}); the {car['bottleneck']} decides, then the {car['next']}"
             )
+            for cost in car["costs_power"]:
+                print(f"  also: {cost}")
         else:
             print(f"  does not charge: {car['no_charge']}")
     return 0
@@ -199,6 +201,7 @@ def _chain_of(household: Household, vehicle_id: str) -> dict[str, Any]:
         "bottleneck": got.bottleneck,
         "next": got.next_link,
         "lost_to_steps_a": round(got.lost_to_steps_a, 6),
+        "costs_power": got.costs_power,
     }
 
 

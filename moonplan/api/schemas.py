@@ -141,7 +141,7 @@ class SupplyPower(Schema):
 
 
 class VehicleChain(Schema):
-    """A car's chain on a lead, its bottleneck and what would decide next."""
+    """A car's chain on a lead, its bottleneck and what would decide next. costs_power : what steps and phases cost."""
 
     id: int
     lead: int
@@ -154,6 +154,7 @@ class VehicleChain(Schema):
     km_per_h: float
     bottleneck: str
     next: str | None
+    costs_power: list[str]
     no_charge: str | None
 
 
@@ -602,6 +603,7 @@ class OutlookOut(Schema):
     wall_kw: float
     bottleneck: str | None
     next: str | None
+    costs_power: list[str]
     no_charge: str | None
     battery_kw: float
     range_km_per_h: float

@@ -1,8 +1,8 @@
 """The limit chain: the current that a hook-up can deliver, and the link that decides it (rules, section 1)."""
 
 import math
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
@@ -29,6 +29,7 @@ class Delivery:
     bottleneck : the first link at the minimum, before steps.
     next_link : the link that would decide if the bottleneck were raised; None for a chain of one.
     lost_to_steps_a : current lost because the lead has no step nearer to the minimum. [A]
+    costs_power : what steps and phases cost beside the bottleneck, in words; nothing where they cost nothing.
     """
 
     links: Mapping[Link, float]
@@ -39,6 +40,7 @@ class Delivery:
     bottleneck: Link
     next_link: Link | None
     lost_to_steps_a: float
+    costs_power: tuple[str, ...] = ()
 
 
 class DoesNotCharge(Exception):
@@ -97,6 +99,17 @@ def chain(circuit: Circuit, lead: Lead, vehicle: Vehicle, supply: Supply) -> dic
 def phases_of(circuit: Circuit, lead: Lead, vehicle: Vehicle) -> int:
     """Phases that carry the charge: the fewest of circuit, lead, cable and on-board charger."""
     return min(circuit.phases, lead.phases, lead.cable_phases or 3, vehicle.onboard_phases)
+
+
+def fewest_phases(circuit: Circuit, lead: Lead, vehicle: Vehicle) -> tuple[Link, ...]:
+    """The links that carry the fewest phases, in the order of the rules page; none where all carry as many."""
+    carried: dict[Link, int] = {"circuit": circuit.phases, "lead": lead.phases}
+    if lead.cable_phases is not None:
+        carried["cable"] = lead.cable_phases
+    carried["car"] = vehicle.onboard_phases
+    if len(set(carried.values())) == 1:
+        return ()
+    return tuple(link for link, phases in carried.items() if phases == min(carried.values()))
 
 
 def stepped(amps: float, *, steps_a: tuple[float, ...], min_a: float) -> float:
@@ -173,10 +186,21 @@ def delivery_of(household: Household, vehicle: Vehicle) -> Delivery:
     """
     lead = household.lead(vehicle.lead)
     circuit = household.circuit(lead.circuit)
-    return delivery(
+    got = delivery(
         chain(circuit, lead, vehicle, household.supply),
         volts=circuit.voltage_v,
         phases=phases_of(circuit, lead, vehicle),
         steps_a=lead.steps_a,
         min_a=lead.min_a,
     )
+    return replace(got, costs_power=tuple(_costs_power(got, circuit, lead, vehicle)))
+
+
+def _costs_power(got: Delivery, circuit: Circuit, lead: Lead, vehicle: Vehicle) -> Iterator[str]:
+    if got.lost_to_steps_a:
+        yield f"the lead's steps allow {got.amps:g} A of the {got.amps + got.lost_to_steps_a:g} A"
+    if links := fewest_phases(circuit, lead, vehicle):
+        most = max(circuit.phases, lead.phases, lead.cable_phases or 0, vehicle.onboard_phases)
+        *others, last = (f"the {link}" for link in links)
+        carry = f"{', '.join(others)} and {last} carry" if others else f"{last} carries"
+        yield f"{got.phases} of {most} phases, since {carry} no more"

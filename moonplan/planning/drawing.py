@@ -65,7 +65,7 @@ def _vehicle(document: Document, vehicle: Vehicle) -> dict[str, Any]:
     try:
         got = hookup.delivery_of(document, vehicle)
     except hookup.DoesNotCharge as error:
-        nothing = {"amps": 0.0, "wall_kw": 0.0, "battery_kw": 0.0, "km_per_h": 0.0, "next": None}
+        nothing = {"amps": 0.0, "wall_kw": 0.0, "battery_kw": 0.0, "km_per_h": 0.0, "next": None, "costs_power": []}
         return told | nothing | {"bottleneck": error.link, "no_charge": str(error)}
     battery_kw = rate.mean.battery_kw(got.wall_kw)
     return told | {
@@ -75,5 +75,6 @@ def _vehicle(document: Document, vehicle: Vehicle) -> dict[str, Any]:
         "km_per_h": range_km(battery_kw, vehicle.use_kwh_per_100km),
         "bottleneck": got.bottleneck,
         "next": got.next_link,
+        "costs_power": list(got.costs_power),
         "no_charge": None,
     }

@@ -287,6 +287,7 @@ def _outlook(made: core.Household, vehicle_id: str, rate: Rate) -> dict[str, Any
         "wall_kw": 0.0 if got is None else round(got.wall_kw, 3),
         "bottleneck": None if got is None else got.bottleneck,
         "next": None if got is None else got.next_link,
+        "costs_power": [] if got is None else list(got.costs_power),
         "no_charge": told.no_charge,
         "battery_kw": round(told.battery_kw, 3),
         "range_km_per_h": round(told.range_km_per_h, 2),

@@ -1,5 +1,7 @@
 """The limit chain: what a hook-up delivers, and which link decides it."""
 
+from typing import Any
+
 import pytest
 
 from moonplan.core.hookup import DoesNotCharge, chain, delivery, delivery_of, onboard_amps
@@ -100,3 +102,23 @@ def test_a_plugged_in_lead_on_a_dedicated_circuit_has_an_outlet_link():
 
     assert links["circuit"] == pytest.approx(32 * 0.8)
     assert links["outlet"] == pytest.approx(32 * 0.8)
+
+
+def _costs_power(**changed: Any) -> tuple[str, ...]:
+    circuit = a_circuit(breaker_a=32, phases=3) | changed.get("circuit", {})
+    lead = a_lead(max_a=32, phases=3) | changed.get("lead", {})
+    car = a_car(onboard_kw=22, onboard_phases=3) | changed.get("car", {})
+    household = a_household(circuits=[circuit], leads=[lead], vehicles=[car])
+    return delivery_of(household, household.vehicles[0]).costs_power
+
+
+def test_what_steps_and_phases_cost_is_told():
+    assert _costs_power() == ()
+    assert _costs_power(circuit={"phases": 1}, lead={"phases": 1}, car={"onboard_phases": 1}) == ()
+    assert _costs_power(circuit={"wire_a": 25}, lead={"steps_a": [10, 16, 32]}) == (
+        "the lead's steps allow 16 A of the 25 A",
+    )
+    assert _costs_power(lead={"cable_phases": 1}) == ("1 of 3 phases, since the cable carries no more",)
+    assert _costs_power(lead={"phases": 1}, car={"onboard_kw": 7.4, "onboard_phases": 1}) == (
+        "1 of 3 phases, since the lead and the car carry no more",
+    )

@@ -12,6 +12,7 @@ def test_a_car_is_moved_to_another_lead_from_the_drawing_and_back(demo: Served, 
 
     # Heron on the post's old cable: 10 A of one phase.
     expect(post).to_contain_text("Heron here: 10 A, 2.3 kW, 11 km an hour (measured); the cable decides")
+    expect(post).to_contain_text("also: 1 of 3 phases, since the circuit, the lead and the cable carry no more")
     post.get_by_role("button", name="Hang Heron here").click()
     expect(page.get_by_role("button", name="Hang Heron here")).to_have_count(2)
 

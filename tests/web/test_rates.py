@@ -115,6 +115,7 @@ def test_what_if_a_link_were_another_one(demo: Served, open_page):
     page.get_by_role("combobox", name="Hook-up").select_option(label="Wren on the portable lead, shed socket")
     chain = page.get_by_role("region", name="The chain")
     expect(chain.get_by_role("img")).to_have_accessible_name(re.compile("outlet 10 A.*the outlet decides"))
+    expect(chain).not_to_contain_text("Also:")
 
     chain.get_by_label("What if: ceiling").fill("16")
     chain.get_by_label("A dedicated circuit").check()

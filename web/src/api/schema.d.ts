@@ -2260,6 +2260,8 @@ export interface components {
             bottleneck: string | null;
             /** Next */
             next: string | null;
+            /** Costs Power */
+            costs_power: string[];
             /** No Charge */
             no_charge: string | null;
             /** Battery Kw */
@@ -2844,7 +2846,7 @@ export interface components {
         };
         /**
          * VehicleChain
-         * @description A car's chain on a lead, its bottleneck and what would decide next.
+         * @description A car's chain on a lead, its bottleneck and what would decide next. costs_power : what steps and phases cost.
          */
         VehicleChain: {
             /** Id */
@@ -2872,6 +2874,8 @@ export interface components {
             bottleneck: string;
             /** Next */
             next: string | null;
+            /** Costs Power */
+            costs_power: string[];
             /** No Charge */
             no_charge: string | null;
         };

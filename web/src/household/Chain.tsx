@@ -16,7 +16,7 @@ export function Chain({ chain, manner }: { chain: Schemas["VehicleChain"]; manne
           {chain.phases > 1 && ` × ${chain.phases}`}: {chain.wall_kw.toFixed(1)} kW at the wall,{" "}
           {chain.battery_kw.toFixed(1)} kW into the battery ({chain.rate_source}), {distance(chain.km_per_h, manner)}{" "}
           per hour. The {chain.bottleneck} decides
-          {chain.next && `; raise it and the ${chain.next} does`}.
+          {chain.next && `; raise it and the ${chain.next} does`}.{chain.costs_power.map((cost) => ` Also: ${cost}.`)}
         </span>
       )}
     </span>

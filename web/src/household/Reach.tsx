@@ -26,6 +26,7 @@ export function Reach({ chain, whole, manner }: Props) {
               {amps(chain.amps)}
               {chain.phases > 1 && ` × ${chain.phases}`}, {chain.wall_kw.toFixed(1)} kW,{" "}
               {distance(chain.km_per_h, manner)} an hour ({chain.rate_source}); the {chain.bottleneck} decides
+              {chain.costs_power.map((cost) => `; also: ${cost}`)}
             </>
           )}
         </span>

@@ -10,7 +10,7 @@ export function Given({ outlook, manner }: { outlook: Schemas["OutlookOut"]; man
       kW at the wall, {outlook.battery_kw.toFixed(2)} into the battery, {distance(outlook.range_km_per_h, manner)} an
       hour, {distance(outlook.night_km, manner)} by the next departure
       {outlook.hours === null ? "" : `, ${outlook.hours.toFixed(1)} h to the daily limit`}. The {outlook.bottleneck}{" "}
-      decides{outlook.next ? `, then the ${outlook.next}` : ""}.
+      decides{outlook.next ? `, then the ${outlook.next}` : ""}.{outlook.costs_power.map((cost) => ` Also: ${cost}.`)}
     </>
   );
 }
