@@ -330,7 +330,21 @@ def test_a_pin_that_makes_a_departure_short_is_kept_and_says_so(signed_in: Brows
     [
         ({"pins": [{"start": "19:00", "end": "20:00", "amps": 16}]}, "pins[0].amps", "at most 10 A"),
         ({"pins": [{"start": "19:05", "end": "20:00", "amps": 10}]}, "pins[0].start", "a slot edge, every 15 min"),
-        ({"pins": [{"start": "07:00", "end": "09:00", "amps": 10}]}, "pins[0].start", "a time in which Wren can charge"),
+        (
+            {"pins": [{"start": "07:00", "end": "09:00", "amps": 10}]},
+            "pins[0].start",
+            "a time in which Wren can charge: it is away then",
+        ),
+        (
+            {"pins": [{"start": "19:00", "end": "20:00", "amps": 8}], "plugged_in": False},
+            "pins[0].start",
+            "a time in which Wren can charge: it is not plugged in that night",
+        ),
+        (
+            {"pins": [{"start": "19:00", "end": "20:00", "amps": 8}], "keep_off": [{"start": "19:45", "end": "21:00"}]},
+            "pins[0].start",
+            "a time in which Wren can charge: it is kept off then",
+        ),
         (
             {"pins": [{"start": "19:00", "end": "20:00", "amps": 8}, {"start": "21:00", "end": "22:00", "amps": 16}]},
             "pins[1].amps",

@@ -484,6 +484,10 @@ def test_a_pin_stays_and_one_beyond_the_chain_is_refused():
 
     with pytest.raises(BadDocument, match=r"pins\[0\]\.amps: 20, expected at most 16 A"):
         plan(a_household(pins=[pin | {"amps": 20}]))
+    with pytest.raises(BadDocument, match="a time in which heron can charge: it is plugged in from 21:00 to 07:00"):
+        plan(a_household(pins=[pin], vehicles=[a_car(plug_in_hours=["21:00", "07:00"])]))
+    with pytest.raises(BadDocument, match="a time in which heron can charge: the circuit leaves 16 A, and charging starts"):
+        plan(a_household(pins=[pin], leads=[a_lead(min_a=20)]))
 
 
 def test_a_car_that_cannot_charge_has_a_plan_that_says_why():

@@ -372,14 +372,24 @@ def _edge_before(instant: datetime, grid: Grid) -> int:
 
 def chargeable_slots(h: Household, vehicle: Vehicle, grid: Grid) -> Flags:
     """Slots in which the car is home and plugged in for all of it, and not forbidden to charge, shape (n_slots,)."""
+    hindered: Flags = np.any(list(_hindrances(h, vehicle, grid).values()), axis=0)
+    return ~hindered
+
+
+def _hindrances(h: Household, vehicle: Vehicle, grid: Grid) -> dict[str, Flags]:
+    """What keeps a car from charging whatever its hook-up gives, in words, each with its slots of shape (n_slots,)."""
     overrides = _overrides_of(h, vehicle)
-    home = at_home(h, vehicle, grid) & ~kept_off(h, vehicle, grid)
+    unplugged = [night in overrides and not overrides[night].plugged_in for night in grid.nights]
+    hindrances = {
+        "it is away then": ~at_home(h, vehicle, grid),
+        "it is not plugged in that night": np.array(unplugged, dtype=np.bool_),
+        "it is kept off then": kept_off(h, vehicle, grid),
+    }
     if vehicle.plug_in_hours is not None and grid.n_slots:
-        home &= grid.wholly(clock_window(grid.local.minute, *vehicle.plug_in_hours))
-    for t, night in enumerate(grid.nights):
-        if night in overrides and not overrides[night].plugged_in:
-            home[t] = False
-    return home
+        since, until = vehicle.plug_in_hours
+        inside = grid.wholly(clock_window(grid.local.minute, since, until))
+        hindrances[f"it is plugged in from {since:%H:%M} to {until:%H:%M}"] = ~inside
+    return hindrances
 
 
 def at_home(h: Household, vehicle: Vehicle, grid: Grid) -> Flags:
@@ -493,7 +503,10 @@ def _impossible_pins(problem: Problem) -> list[Mistake]:
                 expected = f"a slot edge, every {problem.grid.slot_minutes} min"
                 mistakes.append(Mistake(f"pins[{i}].{key}", getattr(pin, key), expected))
         if (inside & ~car.chargeable).any():
-            mistakes.append(Mistake(f"pins[{i}].start", pin.start, f"a time in which {car.name} can charge"))
+            hindrances = _hindrances(problem.household, car.vehicle, problem.grid)
+            lacking = str(car.no_charge or "no current is left for it")
+            because = next((told for told, slots in hindrances.items() if (slots & inside).any()), lacking)
+            mistakes.append(Mistake(f"pins[{i}].start", pin.start, f"a time in which {car.name} can charge: {because}"))
             continue
         most = float(car.limit_a[inside].min()) if inside.any() else pin.amps
         if pin.amps > most + 1e-9:
