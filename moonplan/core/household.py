@@ -556,9 +556,10 @@ def _overlaps(trips: Sequence[Trip]) -> Iterator[Mistake]:
         by_vehicle.setdefault(trip.vehicle, []).append((i, trip))
     for numbered in by_vehicle.values():
         numbered.sort(key=lambda pair: (pair[1].leave, pair[1].back))
-        for (i, earlier), (j, later) in pairwise(numbered):
+        for (_, earlier), (j, later) in pairwise(numbered):
             if later.leave < earlier.back:
-                yield Mistake(f"trips[{j}].leave", later.leave, f"at or after the return of trips[{i}] ({earlier.back})")
+                one, other = (f"{trip.leave:%Y-%m-%d %H:%M} to {trip.back:%Y-%m-%d %H:%M}" for trip in (earlier, later))
+                yield Mistake(f"trips[{j}].leave", later.leave, f"one trip after the other: {one} and {other} overlap")
 
 
 def _dates(later: Sequence[LaterTariff]) -> Iterator[Mistake]:

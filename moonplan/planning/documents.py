@@ -9,6 +9,7 @@ from collections.abc import Iterable
 from datetime import date, datetime, timedelta
 from functools import cache
 from typing import Any
+from zoneinfo import ZoneInfo
 
 from django.utils import timezone
 
@@ -101,7 +102,7 @@ def _without_readings(household: Household, now: datetime, nights: int, *, every
         "rates": [_rate(rate) for rate in Rate.objects.of(household)],
         "trips": [
             *(
-                _trip(trip, weeks[trip.vehicle], horizon_end)
+                _trip(trip, weeks[trip.vehicle], horizon_end, zone)
                 for trip in (trips if every_trip else trips.filter(leave__lt=end))
             ),
             *(trip for vehicle, week in weeks.items() for trip in usual.usual_trips(vehicle, week, now, horizon_end)),
@@ -255,11 +256,11 @@ def _rate(rate: Rate) -> dict[str, Any]:
     return told
 
 
-def _trip(trip: Trip, week: list[UsualDay], end: datetime) -> dict[str, Any]:
+def _trip(trip: Trip, week: list[UsualDay], end: datetime, zone: ZoneInfo) -> dict[str, Any]:
     told = {
         "vehicle": str(trip.vehicle_id),
-        "leave": trip.leave.isoformat(),
-        "back": trip.back.isoformat(),
+        "leave": trip.leave.astimezone(zone).isoformat(),
+        "back": trip.back.astimezone(zone).isoformat(),
         **_kept(trip, ["km", "temperature_c", "gain_kwh", "fill", "fill_to_pct"]),
     }
     if not trip.fill and trip.leave < end < trip.back:

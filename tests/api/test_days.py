@@ -80,7 +80,10 @@ def test_a_trip_that_overlaps_another_is_refused_and_nothing_is_kept(signed_in: 
     status, told = signed_in.send("post", "/days/trips", body)
 
     assert status == 422
-    assert told["mistakes"]
+    # By the household's clock, as it was typed.
+    assert told["mistakes"][0]["expected"] == (
+        "one trip after the other: 2026-01-19 08:05 to 2026-01-19 13:30 and 2026-01-19 08:05 to 2026-01-19 20:00 overlap"
+    )
     assert car(days(signed_in), "Wren")["trips"] == car(before, "Wren")["trips"]
 
 

@@ -99,7 +99,10 @@ def test_a_trip_moved_onto_another_is_refused(signed_in: Browser, person: Person
 
     assert status == 422
     assert told["mistakes"][0]["field"] == "leave"
-    assert "the return of" in told["mistakes"][0]["expected"]
+    # It keeps its length of 5:25 h, and Friday has a trip from 08:05 to 13:30.
+    assert told["mistakes"][0]["expected"] == (
+        "one trip after the other: 2026-01-16 06:00 to 2026-01-16 11:25 and 2026-01-16 08:05 to 2026-01-16 13:30 overlap"
+    )
 
 
 def test_tonight_s_limit_ceiling_and_not_plugged_in(signed_in: Browser):

@@ -78,7 +78,10 @@ def test_trips_may_touch_but_not_overlap():
     overlapping = a_trip("2026-01-15T08:59:00+01:00", "2026-01-15T10:00:00+01:00", 10)
 
     read(json.dumps(a_document(trips=[touching, first])))
-    assert mistakes(a_document(trips=[overlapping, first]))[0].startswith("trips[0].leave: 2026-01-15T08:59:00+01:00")
+    assert mistakes(a_document(trips=[overlapping, first]))[0] == (
+        "trips[0].leave: 2026-01-15T08:59:00+01:00, expected one trip after the other: "
+        "2026-01-15 07:00 to 2026-01-15 09:00 and 2026-01-15 08:59 to 2026-01-15 10:00 overlap"
+    )
 
 
 @pytest.mark.parametrize("text", ["", "{", "null", "[]", "7", '"x"', '{"now": NaN}'])

@@ -36,7 +36,7 @@ from moonplan.core.planner.slots import (
 from moonplan.core.planner.timer_moves import moved_a_little
 from moonplan.core.planner.timer_ways import timer_amps
 from moonplan.core.simulate import Trajectory
-from moonplan.core.timegrid import Counts, Floats
+from moonplan.core.timegrid import Counts, Flags, Floats
 
 # Levels to a slot's gain at full current, where slots and levels together are not too many states to look at.
 _LEVELS_PER_SLOT = 96
@@ -45,8 +45,6 @@ _MOST_LEVELS = 20_000
 _MOST_TIMES = 8
 # Of plans that come to the same the one with fewer sessions: so much does a session count besides, in default prices.
 _TIE = 1e-3
-# At which currents a timer on a continuous lead is tried, as shares of the way from the least to the most.
-_TIMER_SHARES = (1.0, 0.75, 0.5, 0.25, 0.0)
 # What a missed kWh counts in a regret, in highest prices.
 _MISSED = 3.0
 # How far apart the outermost layers are at the least, as a part of the battery.
@@ -58,13 +56,15 @@ class Effort:
     """How closely a car is planned.
 
     states : slots and levels together, about. levels_per_slot : the fewest to a slot's gain at full current. layers : in
-        how many it is reckoned how far the mean car is ahead. ways : how many are followed side by side.
+        how many it is reckoned how far the mean car is ahead. ways : how many are followed side by side. currents : at how
+        many, from the least to the most, a timer on a continuous lead is tried.
     """
 
     states: int
     levels_per_slot: int
     layers: int
     ways: int
+    currents: int = 5
 
 
 COARSE = Effort(states=50_000, levels_per_slot=3, layers=1, ways=4)
@@ -72,6 +72,7 @@ CLOSER = Effort(states=100_000, levels_per_slot=3, layers=3, ways=8)
 FINE_OF_MANY = Effort(states=100_000, levels_per_slot=4, layers=4, ways=16)
 FINE = Effort(states=300_000, levels_per_slot=4, layers=4, ways=16)
 FINEST = Effort(states=300_000, levels_per_slot=4, layers=6, ways=32)
+CLOSEST = Effort(states=1_200_000, levels_per_slot=4, layers=6, ways=64, currents=17)
 
 
 @dataclass(frozen=True)
@@ -260,7 +261,7 @@ class OneCar:
         """What is kept of the last time, if it has the currents that are wanted now."""
         car, effort = self._car, self._effort
         timed = car.control != "managed"
-        currents = _timer_currents(car, float(slots.room_a.max())) if timed else self._steps_a
+        currents = _timer_currents(car, float(slots.room_a.max()), effort.currents) if timed else self._steps_a
         if self._kept is None or not np.array_equal(self._kept.currents, currents):
             states = effort.states // (len(currents) + 2) if timed else effort.states
             levels = _levels(car, self._alone, states, effort.levels_per_slot)
@@ -550,10 +551,10 @@ def _farthest_ahead(problem: Problem, car: Car, gets_kwh: Floats, alone: Slots, 
     return far
 
 
-def _timer_currents(car: Car, most: float) -> Floats:
+def _timer_currents(car: Car, most: float, many: int) -> Floats:
     if car.steps_a:
         return np.array([step for step in reversed(car.steps_a) if step <= most + 1e-9] or [0.0])
-    tried = [round(car.least_a + share * (most - car.least_a), 2) for share in _TIMER_SHARES]
+    tried = [round(float(amps), 2) for amps in np.linspace(most, car.least_a, many)]
     return np.array(list(dict.fromkeys(tried)) if most else [0.0])
 
 
@@ -570,8 +571,27 @@ def _timer_may(problem: Problem, car: Car) -> May:
 
 
 def nothing_left(car: Car, amps: Floats, problem: Problem) -> Floats:
-    """The same setpoints without those slots in which neither trajectory draws."""
+    """The same setpoints without those slots in which neither trajectory draws.
+
+    Kept are those before noon by which a timer's session belongs to the night before, where without them it would be a
+    second one in the night that begins there.
+    """
     mean = car.run(amps, car.rate.mean, problem.grid)
     cautious = car.run(amps, car.rate.cautious, problem.grid)
     keep = (mean.wall_kwh > 0) | (cautious.wall_kwh > 0) | ~np.isnan(car.pinned_a)
+    if car.control != "managed":
+        keep |= _before_noon(amps, keep, car.limit_kwh, problem.grid.new_night)
     return np.where(keep, amps, 0.0)
+
+
+def _before_noon(amps: Floats, draws: Flags, limit_kwh: Floats, new_night: Flags) -> Flags:
+    """Slots in which a session waits at the limit for the noon at which that rises, shape (n_slots,)."""
+    waits = np.zeros(len(amps), dtype=np.bool_)
+    for noon in np.flatnonzero(new_night[1:] & (np.diff(limit_kwh) > 0)) + 1:
+        since = noon
+        while since > 0 and amps[since - 1] > 0 and not draws[since - 1]:
+            since -= 1
+        if draws[noon] and since < noon:
+            began_before = since > 0 and amps[since - 1] > 0
+            waits[since if began_before else noon - 1 : noon] = True
+    return waits
