@@ -30,8 +30,11 @@ _SLOTS_SOON, _SLOTS_THOROUGHLY = (8_000, 160_000), (10_000, 1_000_000)
 _TOGETHER = 0.3
 # Up to how many cars are planned finely soon, and up to how many slots of cars later.
 _FEW_CARS, _SLOTS_FINELY = 2, 4_000
-# Up to how many slots of cars every session is tried at other times of its night: a night of several cars.
-_SLOTS_SHIFTED = 700
+# Up to how many slots of cars every session is tried at other times of its night, and cars are planned as closely as can be:
+# a week of one car, or a night of several.
+_SLOTS_CLOSELY = 700
+# Up to how many slots one car is planned so closely soon.
+_SLOTS_CLOSELY_SOON = 300
 # How many small moves a car has, soon and thoroughly.
 _FEW_MOVES, _MANY_MOVES = 20, 150
 
@@ -55,7 +58,7 @@ def plan_together(problem: Problem, like: Sequence[Floats] | None = None) -> Can
         they fit and are better.
     """
     known, (cars, nights) = None if like is None else _fitted(problem, like), _size(problem)
-    apart = FINEST if cars < 2 and nights > 1 else FINE
+    apart = _apart(problem)
     alone = _alone(problem, apart if cars < 2 else COARSE)
     if _fit(problem, alone):
         alone = _alone(problem, apart)
@@ -67,6 +70,14 @@ def plan_together(problem: Problem, like: Sequence[Floats] | None = None) -> Can
     together, closely = (0.0, FINE) if few else (_TOGETHER, FINE_OF_MANY)
     best = searched(problem, best, tries=tries, effort=COARSE, together=together, contended=contended)
     return _better(_finished(problem, _replanned(problem, best, closely)), best)
+
+
+def _apart(problem: Problem) -> Effort:
+    """How closely cars that are not in each other's way are planned soon."""
+    cars, nights = _size(problem)
+    if cars > 1 or nights == 1:
+        return FINE
+    return CLOSEST if problem.grid.n_slots <= _SLOTS_CLOSELY_SOON else FINEST
 
 
 def _finished(problem: Problem, best: Candidate) -> Candidate:
@@ -90,8 +101,8 @@ def missing_least(problem: Problem) -> Candidate:
 
 def refined(problem: Problem, found: Candidate, *, again: int = 0) -> Candidate:
     """The best plan that a longer search finds. again : how often one went over it before, with other tries."""
-    best, (cars, nights) = found, _size(problem)
-    small = cars * problem.grid.n_slots <= _SLOTS_FINELY
+    best, (cars, nights), slots = found, _size(problem), len(problem.cars) * problem.grid.n_slots
+    finely = FINEST if slots <= _SLOTS_FINELY else FINE_OF_MANY
     if cars > 1:
         alone = _alone(problem, COARSE)
         long, contended = _LONG_OF_FEW if cars <= _FEW_CARS else _LONG_OF_MANY, contended_slots(problem, alone.amps)
@@ -101,11 +112,11 @@ def refined(problem: Problem, found: Candidate, *, again: int = 0) -> Candidate:
             best = searched(
                 problem, best, tries=tries, effort=long.effort, together=_TOGETHER, contended=contended, again=again
             )
-            best = swept(problem, _settled(problem, best, FINE if small else FINE_OF_MANY), effort=CLOSER)
-        if cars * problem.grid.n_slots <= _SLOTS_SHIFTED:
+            best = swept(problem, _settled(problem, best, FINE if finely is FINEST else FINE_OF_MANY), effort=CLOSER)
+        if slots <= _SLOTS_CLOSELY:
             best = shifted(problem, best, effort=CLOSER)
     problem.let_go("one car")
-    best = set_anew(problem, _settled(problem, best, FINEST if small else FINE_OF_MANY))
+    best = set_anew(problem, _settled(problem, best, CLOSEST if slots <= _SLOTS_CLOSELY else finely))
     if cars == 1:
         best = _better(best, _settled(problem, set_anew(problem, _alone(problem, CLOSEST)), CLOSEST))
     return paired(problem, at_best_currents(problem, improved(problem, best, moves=_MANY_MOVES)))
