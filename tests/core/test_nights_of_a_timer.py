@@ -67,7 +67,7 @@ def _cost(pair: tuple[tuple[int, float], ...], kwh: float) -> float | None:
     return cost if wanted < 1e-9 else None
 
 
-@pytest.mark.parametrize("seed", [0, 4, 16, 17, 20, 21])
+@pytest.mark.parametrize("seed", [0, 3, 17, 20, 26, 47])
 def test_two_nights_of_a_timer_cost_what_the_best_pair_of_sessions_does(seed: int):
     given, prices, kwh = a_timer_of_two_nights(seed)
     least = least_cost(prices, kwh)

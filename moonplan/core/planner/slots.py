@@ -27,6 +27,7 @@ class Pack(NamedTuple):
     mean, cautious : efficiency and overhead. [-, kW] rest_kwh : level above which hours cost care.
     care : price of a slot with a kWh above it. [currency/kWh] boost_kwh : level below which there is no choice.
     start_price : of a session; charging : whether one is running already.
+    any_current : whether the lead offers any current from the least on, and not only steps.
     """
 
     usable_kwh: float
@@ -42,6 +43,7 @@ class Pack(NamedTuple):
     boost_kwh: float
     start_price: float
     charging: bool
+    any_current: bool
 
 
 class Slots(NamedTuple):

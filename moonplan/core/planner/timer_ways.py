@@ -269,32 +269,107 @@ def _session_choices(
     at: tuple[int, int, int],
     timer: Timer,
 ) -> int:
-    """Add the lengths of a session from a slot on at a current that promise most; how many choices there are then.
+    """Add the lengths of a session from a slot on at a current that promise most, and at the current in between with which
+    it comes to just what is wanted next; how many choices there are then.
 
     at : its first slot, the first of the next night, and the trip to come.
     """
-    _, _, never, may, slots, pack = timer
+    may, slots, pack = timer.may, timer.slots, timer.pack
     start, end, nth = at
     level, mean = aboard
+    wanted, less = _wanted_next(start, nth, slots), level
     paid += 0.0 if start == 0 and pack.charging else pack.start_price
+    begun = paid
     for t in range(start, len(slots.room_a)):
         slot = slot_at(t, slots, 0.0)
         trip_now = nth < len(slots.trip_edge) and slots.trip_edge[nth] == t and t > start
         if trip_now or not 0 < amps <= slot.room_a + NOTHING or not np.isnan(slot.pinned_a):
             break
-        if t > start:
-            paid += never * (max(0.0, slots.wants[t] - level - NOTHING) + WISHED * max(0.0, slots.wishes[t] - level))
-        cost, level, after = charged(amps, level, mean, slot, pack)
-        paid += cost + care_of(mean, pack) + care_of(after, pack)
-        mean = after
+        more, level, mean = _through_session_slot(t, t > start, amps, level, mean, timer)
+        paid += more
         if may.end[t] or level >= slot.limit_kwh - 1e-6:
-            value = _to_come(t + 1, level, mean, t >= end, timer)
-            apart = APART * pack.usable_kwh
-            found = _added(choices, found, w, (start, t, amps), (level, mean), rank_of(paid + value), apart)
+            found = _with_session(choices, found, w, (start, t, amps), (level, mean), paid, end, timer)
+        if may.end[t]:
+            if pack.any_current and less < wanted - NOTHING and level > wanted + NOTHING:
+                just = _just_enough(wanted - aboard[0], (t + 1 - start) * slots.hours, pack)
+                if pack.least_a - NOTHING <= just < amps:
+                    found = _just_wanted(choices, found, w, (start, t, just), aboard, begun, end, timer)
+            less = level
         full = slot.limit_kwh - NOTHING
         if level >= full and mean >= full and (t + 1 == len(slots.limit_kwh) or slots.limit_kwh[t + 1] <= slot.limit_kwh):
             break
     return found
+
+
+@kernel
+def _through_session_slot(
+    t: int, goes_on: bool, amps: float, level: float, mean: float, timer: Timer
+) -> tuple[float, float, float]:
+    """What a slot of a session comes to, with what is missed where it goes on there, and both levels at its end."""
+    slots, pack, missed = timer.slots, timer.pack, 0.0
+    if goes_on:
+        missed = max(0.0, slots.wants[t] - level - NOTHING) + WISHED * max(0.0, slots.wishes[t] - level)
+    cost, level, after = charged(amps, level, mean, slot_at(t, slots, 0.0), pack)
+    return timer.never * missed + cost + care_of(mean, pack) + care_of(after, pack), level, after
+
+
+@kernel
+def _with_session(
+    choices: Choices,
+    found: int,
+    w: int,
+    session: tuple[int, int, float],
+    aboard: tuple[float, float],
+    paid: float,
+    end: int,
+    timer: Timer,
+) -> int:
+    """Add a session to the choices; how many there are then.
+
+    aboard, paid : at the session's end. end : the first slot of the next night.
+    """
+    edge = session[1] + 1
+    value = _to_come(edge, aboard[0], aboard[1], edge > end, timer)
+    return _added(choices, found, w, session, aboard, rank_of(paid + value), APART * timer.pack.usable_kwh)
+
+
+@kernel
+def _just_wanted(
+    choices: Choices,
+    found: int,
+    w: int,
+    session: tuple[int, int, float],
+    aboard: tuple[float, float],
+    paid: float,
+    end: int,
+    timer: Timer,
+) -> int:
+    """Add a session at a current of its own to the choices; how many there are then. aboard, paid : at its beginning."""
+    start, last, amps = session
+    level, mean = aboard
+    for t in range(start, last + 1):
+        more, level, mean = _through_session_slot(t, t > start, amps, level, mean, timer)
+        paid += more
+    return _with_session(choices, found, w, session, (level, mean), paid, end, timer)
+
+
+@kernel
+def _wanted_next(start: int, nth: int, slots: Slots) -> float:
+    """What must be aboard where anything is asked next after a slot begins, infinity for nothing. [kWh]"""
+    for edge in range(start + 1, len(slots.wants)):
+        if nth < len(slots.trip_edge) and slots.trip_edge[nth] == edge:
+            return float(slots.trip_wants[nth])
+        wanted = max(slots.wants[edge], slots.wishes[edge])
+        if wanted > 0:
+            return float(wanted)
+    return np.inf
+
+
+@kernel
+def _just_enough(kwh: float, hours: float, pack: Pack) -> float:
+    """The current that charges so much in some hours, below a taper, up to two decimals. [A]"""
+    efficiency, overhead_kw = pack.cautious
+    return float(np.ceil((kwh / hours + overhead_kw) / efficiency / pack.kw_per_a * 100 - 1e-6) / 100)
 
 
 @kernel
