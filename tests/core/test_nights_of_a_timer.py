@@ -5,9 +5,12 @@ from itertools import product
 from random import Random
 from typing import Any
 
+import numpy as np
 import pytest
 
+from moonplan.core.planner.one_car import nothing_left
 from moonplan.core.planner.plan import later, problem_of, soon
+from moonplan.core.planner.problem import Problem
 from moonplan.core.simulate import runs
 from tests.core.factories import LOSSLESS, a_car, a_household, a_lead, at
 
@@ -82,14 +85,14 @@ def test_two_nights_of_a_timer_cost_what_the_best_pair_of_sessions_does(seed: in
         assert least - 1e-6 <= found.outcome.cost <= least * (1 + within)
 
 
-def test_a_session_that_waits_for_the_limit_to_rise_at_noon_is_of_the_night_before():
-    # Full enough for tonight; two cheap hours follow, from noon and at two in the night, and 16 A for both are wanted.
+def held_to_half_until_noon(soc_pct: float) -> Problem:
+    """Half full is enough until noon; then there are two cheap hours, at once and at two in the night, wanted both."""
     cheap = [[hour(t), 0.05 if t in (18, 32) else 0.30] for t in range(42)]
-    problem = problem_of(
+    return problem_of(
         a_household(
             horizon_nights=2,
             slot_minutes=60,
-            vehicles=[a_car(control="timer", soc_pct=50, end_pct=50 + 2 * 2 * MOST_A * KW_PER_A)],
+            vehicles=[a_car(control="timer", soc_pct=soc_pct, end_pct=50 + 2 * 2 * MOST_A * KW_PER_A)],
             leads=[a_lead(control="timer")],
             rates=[LOSSLESS],
             overrides=[{"vehicle": "heron", "night": "2026-01-14", "limit_pct": 50}],
@@ -97,10 +100,32 @@ def test_a_session_that_waits_for_the_limit_to_rise_at_noon_is_of_the_night_befo
         )
     )
 
-    found = soon(problem)
+
+def test_a_session_that_waits_for_the_limit_to_rise_at_noon_is_of_the_night_before():
+    found = soon(held_to_half_until_noon(50))
 
     assert found.outcome.short_kwh == 0
     assert found.outcome.cost == pytest.approx(2 * MOST_A * KW_PER_A * 0.05)
     waiting, at_night = runs(found.amps[0])
     assert waiting.first < 18 == waiting.last
     assert (at_night.first, at_night.last) == (32, 32)
+
+
+@pytest.mark.parametrize(
+    ("soc_pct", "begun", "left"),
+    [
+        # At its limit all the while: the hour before noon is enough to be of the night before.
+        (50, 14, [17, 18, 32]),
+        # Two hours to its limit, then it waits: what goes on at noon is still the same session.
+        (40, 0, [*range(19), 32]),
+    ],
+)
+def test_hours_in_which_nothing_is_drawn_are_left_out_but_for_those_before_such_a_noon(
+    soc_pct: float, begun: int, left: list[int]
+):
+    problem = held_to_half_until_noon(soc_pct)
+    amps = np.zeros(problem.grid.n_slots)
+    amps[begun:19] = amps[32] = MOST_A
+    bare = nothing_left(problem.cars[0], amps, problem)
+
+    assert np.flatnonzero(bare).tolist() == left
