@@ -96,20 +96,17 @@ def chain(circuit: Circuit, lead: Lead, vehicle: Vehicle, supply: Supply) -> dic
     return links
 
 
+def phases_by_link(circuit: Circuit, lead: Lead, vehicle: Vehicle) -> dict[Link, int]:
+    """Phases that every link carries, in the order of the rules page."""
+    phases: dict[Link, int] = {"circuit": circuit.phases, "lead": lead.phases}
+    if lead.cable_phases is not None:
+        phases["cable"] = lead.cable_phases
+    return phases | {"car": vehicle.onboard_phases}
+
+
 def phases_of(circuit: Circuit, lead: Lead, vehicle: Vehicle) -> int:
     """Phases that carry the charge: the fewest of circuit, lead, cable and on-board charger."""
-    return min(circuit.phases, lead.phases, lead.cable_phases or 3, vehicle.onboard_phases)
-
-
-def fewest_phases(circuit: Circuit, lead: Lead, vehicle: Vehicle) -> tuple[Link, ...]:
-    """The links that carry the fewest phases, in the order of the rules page; none where all carry as many."""
-    carried: dict[Link, int] = {"circuit": circuit.phases, "lead": lead.phases}
-    if lead.cable_phases is not None:
-        carried["cable"] = lead.cable_phases
-    carried["car"] = vehicle.onboard_phases
-    if len(set(carried.values())) == 1:
-        return ()
-    return tuple(link for link, phases in carried.items() if phases == min(carried.values()))
+    return min(phases_by_link(circuit, lead, vehicle).values())
 
 
 def stepped(amps: float, *, steps_a: tuple[float, ...], min_a: float) -> float:
@@ -193,14 +190,14 @@ def delivery_of(household: Household, vehicle: Vehicle) -> Delivery:
         steps_a=lead.steps_a,
         min_a=lead.min_a,
     )
-    return replace(got, costs_power=tuple(_costs_power(got, circuit, lead, vehicle)))
+    return replace(got, costs_power=tuple(_costs_power(got, phases_by_link(circuit, lead, vehicle))))
 
 
-def _costs_power(got: Delivery, circuit: Circuit, lead: Lead, vehicle: Vehicle) -> Iterator[str]:
+def _costs_power(got: Delivery, phases: Mapping[Link, int]) -> Iterator[str]:
     if got.lost_to_steps_a:
         yield f"the lead's steps allow {got.amps:g} A of the {got.amps + got.lost_to_steps_a:g} A"
-    if links := fewest_phases(circuit, lead, vehicle):
-        most = max(circuit.phases, lead.phases, lead.cable_phases or 0, vehicle.onboard_phases)
-        *others, last = (f"the {link}" for link in links)
+    most = max(phases.values())
+    if got.phases < most:
+        *others, last = (f"the {link}" for link, carried in phases.items() if carried == got.phases)
         carry = f"{', '.join(others)} and {last} carry" if others else f"{last} carries"
         yield f"{got.phases} of {most} phases, since {carry} no more"

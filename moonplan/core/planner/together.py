@@ -14,7 +14,7 @@ from moonplan.core.planner.candidates import Candidate, candidate, pinned, plann
 from moonplan.core.planner.constraints import broken_alone, broken_rules
 from moonplan.core.planner.currents_anew import set_anew
 from moonplan.core.planner.moves import at_best_currents, improved, paired
-from moonplan.core.planner.one_car import CLOSER, CLOSEST, COARSE, EVERY_CURRENT, FINE, FINE_OF_MANY, FINEST, Effort
+from moonplan.core.planner.one_car import CLOSER, CLOSEST, COARSE, FINE, FINE_OF_MANY, FINEST, MANY_CURRENTS, Effort
 from moonplan.core.planner.problem import CONTROLS, Problem
 from moonplan.core.planner.search import contended_slots, relieved, searched, shifted, swept
 from moonplan.core.timegrid import Floats
@@ -118,7 +118,7 @@ def refined(problem: Problem, found: Candidate, *, again: int = 0) -> Candidate:
     problem.let_go("one car")
     best = set_anew(problem, _settled(problem, best, CLOSEST if slots <= _SLOTS_CLOSELY else finely))
     if cars == 1:
-        best = _better(best, _settled(problem, set_anew(problem, _alone(problem, EVERY_CURRENT)), CLOSEST))
+        best = _better(best, _settled(problem, set_anew(problem, _alone(problem, MANY_CURRENTS)), CLOSEST))
     return paired(problem, at_best_currents(problem, improved(problem, best, moves=_MANY_MOVES)))
 
 
