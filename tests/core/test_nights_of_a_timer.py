@@ -3,7 +3,6 @@
 from datetime import timedelta
 from itertools import product
 from random import Random
-from typing import Any
 
 import numpy as np
 import pytest
@@ -12,7 +11,7 @@ from moonplan.core.planner.one_car import nothing_left
 from moonplan.core.planner.plan import later, problem_of, soon
 from moonplan.core.planner.problem import Problem
 from moonplan.core.simulate import runs
-from tests.core.factories import LOSSLESS, a_car, a_household, a_lead, at
+from tests.core.factories import LOSSLESS, a_car, a_circuit, a_household, a_lead, at
 
 NOW = "2026-01-14T18:00:00+01:00"
 LEAST_A, MOST_A, KW_PER_A = 6.0, 16.0, 0.23
@@ -21,30 +20,34 @@ EFFICIENCY, OVERHEAD_KW = 0.9, 0.3
 NIGHTS = [range(4, 12), range(28, 36)]
 
 
-def a_timer_of_two_nights(seed: int) -> tuple[dict[str, Any], list[float], float]:
-    """A household with a price of its own in every hour, these prices, and what is to be charged. [kWh]"""
+def timers_of_two_nights(seed: int, cars: int = 1) -> tuple[Problem, list[float], float]:
+    """Cars with a circuit each and a price of its own in every hour, these prices, and what each is to charge. [kWh]"""
     chance = Random(seed)
     prices = [round(chance.uniform(0.05, 0.35), 5) for _ in range(42)]
     kwh = chance.uniform(6, 32)
-    car = a_car(
-        control="timer",
-        soc_pct=10,
-        end_pct=10 + 2 * kwh,
-        daily_limit_pct=100,
-        rest_pct=100,
-        plug_in_hours=["22:00", "06:00"],
-    )
     rate = {"efficiency": EFFICIENCY, "overhead_kw": OVERHEAD_KW}
-    given = {
-        "now": NOW,
-        "horizon_nights": 2,
-        "slot_minutes": 60,
-        "vehicles": [car],
-        "leads": [a_lead(control="timer")],
-        "rates": [{"vehicle": "heron", "lead": "unit", "cautious": rate, **rate}],
-        "tariff": {"default_price": 0.2, "series": [[hour(t), price] for t, price in enumerate(prices)]},
-    }
-    return given, prices, kwh
+    household = a_household(
+        horizon_nights=2,
+        slot_minutes=60,
+        circuits=[a_circuit(id=f"circuit {i}", legs=[f"L{i + 1}"]) for i in range(cars)],
+        leads=[a_lead(id=f"unit {i}", circuit=f"circuit {i}", control="timer") for i in range(cars)],
+        vehicles=[
+            a_car(
+                id=f"car {i}",
+                lead=f"unit {i}",
+                control="timer",
+                soc_pct=10,
+                end_pct=10 + 2 * kwh,
+                daily_limit_pct=100,
+                rest_pct=100,
+                plug_in_hours=["22:00", "06:00"],
+            )
+            for i in range(cars)
+        ],
+        rates=[{"vehicle": f"car {i}", "lead": f"unit {i}", "cautious": rate, **rate} for i in range(cars)],
+        tariff={"default_price": 0.2, "series": [[hour(t), price] for t, price in enumerate(prices)]},
+    )
+    return problem_of(household), prices, kwh
 
 
 def hour(t: int) -> str:
@@ -70,11 +73,10 @@ def _cost(pair: tuple[tuple[int, float], ...], kwh: float) -> float | None:
     return cost if wanted < 1e-9 else None
 
 
-@pytest.mark.parametrize("seed", [0, 3, 17, 20, 26, 47])
-def test_two_nights_of_a_timer_cost_what_the_best_pair_of_sessions_does(seed: int):
-    given, prices, kwh = a_timer_of_two_nights(seed)
-    least = least_cost(prices, kwh)
-    problem = problem_of(a_household(**given))
+@pytest.mark.parametrize(("seed", "cars"), [(0, 1), (3, 1), (17, 1), (20, 1), (26, 1), (47, 1), (26, 2), (47, 2)])
+def test_two_nights_of_a_timer_cost_what_the_best_pair_of_sessions_does(seed: int, cars: int):
+    problem, prices, kwh = timers_of_two_nights(seed, cars)
+    least = cars * least_cost(prices, kwh)
 
     first = soon(problem)
     refined = later(problem, first)

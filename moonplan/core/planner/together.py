@@ -33,8 +33,8 @@ _FEW_CARS, _SLOTS_FINELY = 2, 4_000
 # Up to how many slots of cars every session is tried at other times of its night, and cars are planned as closely as can be:
 # a week of one car, or a night of several.
 _SLOTS_CLOSELY = 700
-# Up to how many slots one car is planned so closely soon.
-_SLOTS_CLOSELY_SOON = 300
+# Up to how many slots of cars that are not in each other's way they are planned so closely soon: a few nights.
+_SLOTS_CLOSELY_SOON = 400
 # How many small moves a car has, soon and thoroughly.
 _FEW_MOVES, _MANY_MOVES = 20, 150
 
@@ -75,9 +75,9 @@ def plan_together(problem: Problem, like: Sequence[Floats] | None = None) -> Can
 def _apart(problem: Problem) -> Effort:
     """How closely cars that are not in each other's way are planned soon."""
     cars, nights = _size(problem)
-    if cars > 1 or nights == 1:
-        return FINE
-    return CLOSEST if problem.grid.n_slots <= _SLOTS_CLOSELY_SOON else FINEST
+    if nights > 1 and cars * problem.grid.n_slots <= _SLOTS_CLOSELY_SOON:
+        return CLOSEST
+    return FINEST if nights > 1 and cars == 1 else FINE
 
 
 def _finished(problem: Problem, best: Candidate) -> Candidate:
@@ -102,9 +102,8 @@ def missing_least(problem: Problem) -> Candidate:
 def refined(problem: Problem, found: Candidate, *, again: int = 0) -> Candidate:
     """The best plan that a longer search finds. again : how often one went over it before, with other tries."""
     best, (cars, nights), slots = found, _size(problem), len(problem.cars) * problem.grid.n_slots
-    finely = FINEST if slots <= _SLOTS_FINELY else FINE_OF_MANY
+    finely, alone = FINEST if slots <= _SLOTS_FINELY else FINE_OF_MANY, _alone(problem, COARSE)
     if cars > 1:
-        alone = _alone(problem, COARSE)
         long, contended = _LONG_OF_FEW if cars <= _FEW_CARS else _LONG_OF_MANY, contended_slots(problem, alone.amps)
         for part in (long.thoroughly, long.again):
             tries = _tries(problem, part * cars**2 * nights, _SLOTS_THOROUGHLY)
@@ -117,8 +116,10 @@ def refined(problem: Problem, found: Candidate, *, again: int = 0) -> Candidate:
             best = shifted(problem, best, effort=CLOSER)
     problem.let_go("one car")
     best = set_anew(problem, _settled(problem, best, CLOSEST if slots <= _SLOTS_CLOSELY else finely))
-    if cars == 1:
-        best = _better(best, _settled(problem, set_anew(problem, _alone(problem, MANY_CURRENTS)), CLOSEST))
+    if cars <= _FEW_CARS and _fit(problem, alone):
+        alone = _alone(problem, MANY_CURRENTS)
+        if _fit(problem, alone):
+            best = _better(best, _settled(problem, set_anew(problem, alone), CLOSEST))
     return paired(problem, at_best_currents(problem, improved(problem, best, moves=_MANY_MOVES)))
 
 
