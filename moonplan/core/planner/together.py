@@ -75,7 +75,8 @@ def plan_together(problem: Problem, like: Sequence[Floats] | None = None) -> Can
 def _apart(problem: Problem) -> Effort:
     """How closely cars that are not in each other's way are planned soon."""
     cars, nights = _size(problem)
-    if nights > 1 and cars * problem.grid.n_slots <= _SLOTS_CLOSELY_SOON:
+    timed = any(car.control != "managed" and not car.steps_a for car in problem.cars)
+    if timed and nights > 1 and cars * problem.grid.n_slots <= _SLOTS_CLOSELY_SOON:
         return CLOSEST
     return FINEST if nights > 1 and cars == 1 else FINE
 
@@ -115,11 +116,12 @@ def refined(problem: Problem, found: Candidate, *, again: int = 0) -> Candidate:
         if slots <= _SLOTS_CLOSELY:
             best = shifted(problem, best, effort=CLOSER)
     problem.let_go("one car")
-    best = set_anew(problem, _settled(problem, best, CLOSEST if slots <= _SLOTS_CLOSELY else finely))
+    closely, apart = (CLOSEST, MANY_CURRENTS) if slots <= _SLOTS_CLOSELY else (finely, CLOSEST)
+    best = set_anew(problem, _settled(problem, best, closely))
     if cars <= _FEW_CARS and _fit(problem, alone):
-        alone = _alone(problem, MANY_CURRENTS)
+        alone = _alone(problem, apart)
         if _fit(problem, alone):
-            best = _better(best, _settled(problem, set_anew(problem, alone), CLOSEST))
+            best = _better(best, improved(problem, set_anew(problem, alone), moves=_MANY_MOVES))
     return paired(problem, at_best_currents(problem, improved(problem, best, moves=_MANY_MOVES)))
 
 
