@@ -122,6 +122,7 @@ def refined(problem: Problem, found: Candidate, *, again: int = 0) -> Candidate:
         alone = _alone(problem, apart)
         if _fit(problem, alone):
             best = _better(best, improved(problem, set_anew(problem, alone), moves=_MANY_MOVES))
+        problem.let_go("one car")
     return paired(problem, at_best_currents(problem, improved(problem, best, moves=_MANY_MOVES)))
 
 
