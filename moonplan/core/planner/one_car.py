@@ -72,8 +72,8 @@ CLOSER = Effort(states=100_000, levels_per_slot=3, layers=3, ways=8)
 FINE_OF_MANY = Effort(states=100_000, levels_per_slot=4, layers=4, ways=16)
 FINE = Effort(states=300_000, levels_per_slot=4, layers=4, ways=16)
 FINEST = Effort(states=300_000, levels_per_slot=4, layers=6, ways=32, currents=9)
-CLOSEST = Effort(states=1_200_000, levels_per_slot=4, layers=6, ways=64, currents=17)
-MANY_CURRENTS = Effort(states=2_400_000, levels_per_slot=4, layers=6, ways=64, currents=51)
+CLOSEST = Effort(states=1_200_000, levels_per_slot=4, layers=4, ways=64, currents=17)
+MANY_CURRENTS = Effort(states=1_200_000, levels_per_slot=4, layers=4, ways=64, currents=51)
 
 
 @dataclass(frozen=True)

@@ -116,10 +116,9 @@ def refined(problem: Problem, found: Candidate, *, again: int = 0) -> Candidate:
         if slots <= _SLOTS_CLOSELY:
             best = shifted(problem, best, effort=CLOSER)
     problem.let_go("one car")
-    closely, apart = (CLOSEST, MANY_CURRENTS) if slots <= _SLOTS_CLOSELY else (finely, CLOSEST)
-    best = set_anew(problem, _settled(problem, best, closely))
+    best = set_anew(problem, _settled(problem, best, CLOSEST if slots <= _SLOTS_CLOSELY else finely))
     if cars <= _FEW_CARS and _fit(problem, alone):
-        alone = _alone(problem, apart)
+        alone = _alone(problem, MANY_CURRENTS if slots <= _SLOTS_CLOSELY_SOON else CLOSEST)
         if _fit(problem, alone):
             best = _better(best, improved(problem, set_anew(problem, alone), moves=_MANY_MOVES))
         problem.let_go("one car")
