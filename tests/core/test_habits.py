@@ -12,7 +12,7 @@ from moonplan.core.planner.constraints import broken_rules
 from moonplan.core.planner.habits import SENTENCES
 from moonplan.core.planner.plan import Plan, document, plan
 from tests.bench.families import a_family_household
-from tests.core.factories import LOSSLESS, a_car, a_circuit, a_household, a_lead, a_trip
+from tests.core.factories import LOSSLESS, a_car, a_circuit, a_household, a_lead, a_trip, at
 
 # Wednesday 18:00 to Friday noon; 50 kWh, half full; 0.10 from 22:00 to 06:00, else 0.30; 20 kWh per 100 km.
 TWO_NIGHTS: dict[str, Any] = {"horizon_nights": 2}
@@ -69,6 +69,18 @@ def test_set_nights_charges_on_another_night_where_a_departure_would_be_short():
     assert starts(made) == ["Wed 22:00", "Thu 22:00"]
     assert made.sessions[0][0].battery_kwh == pytest.approx(15)
     assert made.outcome.short_kwh == 0
+
+
+def test_set_nights_charges_on_the_night_after_as_well_where_a_timer_has_but_one_session_in_each():
+    # 28 kWh and 5 in reserve by 21:00 on Wednesday: 8 are missing, three hours of Wednesday's one session. Back with 5, it
+    # wants 30 by Friday noon: with Wednesday alone, either would be missing.
+    trips = [a_trip("2026-01-14T21:00:00+01:00", "2026-01-14T23:00:00+01:00", 140)]
+    timer = {"leads": [a_lead(control="timer")], "vehicles": [a_car(control="timer", end_pct=60)]}
+    made = under("set_nights", set_nights=["wed"], trips=trips, **timer)
+
+    assert made.outcome.short_kwh == 0
+    assert starts(made)[0] == "Wed 18:00"
+    assert [start[:3] for start in starts(made)] == ["Wed", "Thu"]
 
 
 @pytest.mark.parametrize("control", ["managed", "timer", "hand"])
@@ -154,6 +166,26 @@ def test_low_current_takes_the_smallest_that_needs_no_session_more():
     assert len(made.sessions[0]) == len(usual.sessions[0]) == 1
 
 
+def test_low_current_goes_on_through_dearer_hours_rather_than_begin_again():
+    # 5 kWh by 07:00, cheap from 00:00 to 03:00 and from 05:00 to 06:00. At 6 A they take 3 h 37 min: in cheap hours alone
+    # that is two sessions, but one at 6 A does as well as one at more.
+    bands = [
+        {"name": "early", "price": 0.10, "from": "00:00", "to": "03:00"},
+        {"name": "late", "price": 0.10, "from": "05:00", "to": "06:00"},
+    ]
+    changes: dict[str, Any] = {
+        "trips": [a_trip("2026-01-15T07:00:00+01:00", "2026-01-15T18:00:00+01:00", 125)],
+        "tariff": {"default_price": 0.30, "bands": bands},
+        "start_price": 0.01,
+    }
+    usual, made = (under(habit, **changes) for habit in ("cheapest", "low_current"))
+
+    assert len(usual.sessions[0]) == len(made.sessions[0]) == 1
+    assert made.outcome.cars[0].amps.max() == 6
+    # The three cheap hours, and three quarters of one that is dear.
+    assert made.outcome.cost == pytest.approx(1.38 * (3 * 0.10 + 0.75 * 0.30))
+
+
 def test_low_current_needs_no_session_more_in_a_week_of_short_days():
     # 10 kWh a day, and the cautious rate loses more than the mean one; a night more would do at less current.
     days = range(15, 21)
@@ -169,6 +201,21 @@ def test_low_current_needs_no_session_more_in_a_week_of_short_days():
 
     assert len(made.sessions[0]) == len(usual.sessions[0])
     assert made.outcome.cars[0].amps.max() < usual.outcome.cars[0].amps.max()
+
+
+def test_sun_first_charges_an_empty_car_at_full_current_up_to_its_boost_level():
+    # Back at 23:00 with nothing; somebody is up again at 06:30 to end it. Less current would take less from the grid, and
+    # be longer in coming to 7.5 kWh.
+    made = under(
+        "sun_first",
+        leads=[a_lead(control="hand")],
+        vehicles=[a_car(control="hand", soc_pct=20, boost_pct=15, reserve_pct=0)],
+        trips=[a_trip("2026-01-14T19:00:00+01:00", "2026-01-14T23:00:00+01:00", 50)],
+    )
+
+    assert starts(made) == ["Wed 23:00"]
+    assert made.sessions[0][0].amps == 16
+    assert made.sessions[0][0].end == at("2026-01-15T06:30:00+01:00")
 
 
 def test_sun_first_takes_the_sun_and_no_grid():

@@ -108,6 +108,16 @@ def test_a_shortage_is_told_in_kwh_with_the_time_it_would_be_ready():
     assert told["short_km"] == pytest.approx((20 - 11.04) / 0.2, abs=0.01)
 
 
+def test_the_time_it_would_be_ready_keeps_to_the_ceiling_of_its_night():
+    # As above, at 8 A until noon, and then at 16: 20 kWh at 1.84 kW take 10 h 52 min.
+    trip = a_trip("2026-01-14T21:00:00+01:00", "2026-01-15T03:00:00+01:00", 200)
+    made = planned(trips=[trip], overrides=[{"vehicle": "heron", "night": "2026-01-14", "ceiling_a": 8}])
+
+    told = document(made)["vehicles"][0]["departures"][0]
+    assert told["short_kwh"] == pytest.approx(20 - 3 * 1.84)
+    assert told["ready_at"].startswith("2026-01-15T04:52")
+
+
 def test_a_trip_that_empties_the_battery_leaves_nothing_to_charge_for_before_it():
     # 18 kWh at 06:00 on Friday, all of 18, and the trip takes 24. Back at 11:00 the car wants 12 at noon and gets 3.04:
     # neither more nor sooner aboard on Thursday would help. 9 kWh at 0.10 and 3.04 at 0.30, and nothing dear before.

@@ -4,6 +4,7 @@ Plain and slow: clocks are read minute by minute, batteries run slot by slot.
 """
 
 from collections.abc import Iterator
+from copy import copy
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, time, timedelta
 from typing import Any
@@ -230,6 +231,20 @@ class Car:
         between = [at for at in asked if leaves[nth] < at < leaves[nth + 1]]
         return max(0, (min(between) - self.house.edges[0]) // self.house.length) if between else None
 
+    def would_be_ready(self, nth: int) -> datetime | None:
+        """When it would have what its nth departure needs, alone at full current from its last return on, if it stayed."""
+        house, leave, required = self.house, _at(self.leaving[nth]["leave"]), self.required(self.leaving[nth])
+        stays = copy(self)
+        stays.trips = [trip for trip in self.trips if _at(trip["leave"]) < leave]
+        since = self._shows(self.leaving[nth - 1]) if nth else 0
+        level = self.cautious.soc[since]
+        for t in range(since, house.n):
+            gained = self.power(stays._limit_a(t), level / self.usable, self.cautious_rate)[0] * house.hours
+            if gained and level + gained >= required - 1e-6:
+                return house.edges[t] + house.length * min(1.0, (required - level) / gained)
+            level += gained
+        return None
+
     def _limits(self) -> list[float]:
         """Section 3: the limit in force in each slot. [kWh]"""
         daily = self.vehicle.get("daily_limit_pct", 80) / 100 * self.usable
@@ -407,8 +422,7 @@ def _figures(house: House, car: Car, cars: list[Car]) -> Iterator[str]:
         yield from _differs(f"short at {at}", departure["short_kwh"], short)
         yield from _ready_earlier(house, car, departure, ready, required)
         yield from _differs(f"short km at {at}", departure["short_km"], 100 * short / car.vehicle["use_kwh_per_100km"])
-        if bool(departure["ready_at"]) and not departure["short_kwh"]:
-            yield f"ready at {departure['ready_at']} and not short at {at}"
+        yield from _would_be_ready(departure, car.would_be_ready(nth) if departure["short_kwh"] else None)
     if (told["end"] is None) != car.away_at_end:
         yield f"at the end {told['end']}"
     if told["end"] is not None:
@@ -423,6 +437,16 @@ def _figures(house: House, car: Car, cars: list[Car]) -> Iterator[str]:
         return
     for session, (first, past) in zip(told["sessions"], car.sessions, strict=True):
         yield from _session(house, car, cars, session, range(first, past))
+
+
+def _would_be_ready(departure: dict[str, Any], right: datetime | None) -> Iterator[str]:
+    told = _at(departure["ready_at"]) if departure["ready_at"] else None
+    if told is None or right is None:
+        alike = told is right
+    else:
+        alike = abs(told - right) <= MINUTE
+    if not alike:
+        yield f"ready at {told} instead of {right} for {departure['leave']}"
 
 
 def _ready_earlier(house: House, car: Car, told: dict[str, Any], ready: int | None, required: float) -> Iterator[str]:

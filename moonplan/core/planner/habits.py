@@ -4,6 +4,7 @@ A habit that bars nights or holds a car to less never costs a departure: as much
 itself and of cars that share.
 """
 
+from bisect import bisect_left
 from collections.abc import Callable, Mapping
 from dataclasses import replace
 from datetime import date
@@ -36,6 +37,9 @@ _HIGH_CARE = 10.0
 # So much dearer than sun does the grid count under `sun_first`, in highest prices: enough that little of it is taken along
 # with sun, and not so much that its own prices no longer matter.
 _GRID_COUNTS = 10.0
+# What a session counts more under `low_current`, in batteries charged full at the highest price: as little as it takes, and
+# at the most so much that no hour is cheap enough to stop for.
+_COUNTED = (0.0, 0.01, 0.1, 1.0)
 # What cars that share must miss more under their habits before these ask less of them. [kWh]
 _MISSING_MORE_KWH = 0.05
 
@@ -139,24 +143,32 @@ def _day_after(night: date) -> date:
 def _allowed_where_short(problem: Problem, car: Car, held: Car) -> Car:
     """The held car, filled on those nights as well that it takes to miss no more than it would without the habit."""
     needed, lived = _alone(problem, car), _alone(problem, held)
+    best, best_kwh = held, lived.short_kwh
     while lived.short_kwh > needed.short_kwh + NOTHING_KWH:
         eased = (_one_night_more(problem, car, held, at_s) for at_s in _when_missing_more(lived, needed))
         more = next((one for one in eased if one is not None), None)
         if more is None:
             break
         held, lived = more, _alone(problem, more)
-    return held
+        if lived.short_kwh < best_kwh - NOTHING_KWH:
+            best, best_kwh = held, lived.short_kwh
+    return best
 
 
 def _one_night_more(problem: Problem, car: Car, held: Car, at_s: float) -> Car | None:
-    """The held car, filled on the last night before a time that it is kept off, if there is any."""
+    """The held car, filled on one more of the nights that it is kept off, if there is any.
+
+    That is the last one before a time, or where there is none the next one after it: a timer's one session of a night can
+    then be before that time instead of after it.
+    """
     nights = np.array([night.toordinal() for night in problem.grid.nights])
     kept_off = car.chargeable & ~held.chargeable
-    before = nights[kept_off & (problem.grid.edges_s[:-1] < at_s)]
-    if not len(before):
+    before = problem.grid.edges_s[:-1] < at_s
+    more = (*nights[kept_off & before][::-1], *nights[kept_off & ~before])
+    if not more:
         return None
     allowed = {night for night in problem.grid.nights if night.toordinal() not in nights[kept_off]}
-    return _filled_on(problem, car, {*allowed, date.fromordinal(int(before[-1]))})
+    return _filled_on(problem, car, {*allowed, date.fromordinal(int(more[0]))})
 
 
 def _low_soc(problem: Problem, car: Car) -> Car:
@@ -166,15 +178,29 @@ def _low_soc(problem: Problem, car: Car) -> Car:
 def _low_current(problem: Problem, car: Car) -> Car:
     """The car held to the least current that misses nothing more and needs no session more.
 
-    Both closely: a coarse plan has sessions that nobody needs, and as many at less current would not be told from them.
+    Both closely: a coarse plan has sessions that nobody needs. Whoever holds a car to less can only need as many sessions or
+    more, so the least current is found by halving.
     """
     usual = _alone(problem, car, FINE_OF_MANY)
-    for amps in _currents(car):
-        slower = _held_to(car, amps)
+    held = replace(car, most_sessions=len(usual.sessions))
+
+    def does(slower: Car) -> bool:
         tried = _alone(problem, slower, FINE_OF_MANY)
-        if tried.short_kwh <= usual.short_kwh + NOTHING_KWH and len(tried.sessions) <= len(usual.sessions):
-            return slower
-    return car
+        return tried.short_kwh <= usual.short_kwh + NOTHING_KWH and len(tried.sessions) <= len(usual.sessions)
+
+    most = _COUNTED[-1] * _what_a_charge_costs(problem, car)
+    currents = _currents(car)
+    first = bisect_left(currents, True, key=lambda amps: does(_held_to(replace(held, session_counts=most), amps)))
+    if first == len(currents):
+        return car
+    slower = _held_to(held, currents[first])
+    counted = (replace(slower, session_counts=part * _what_a_charge_costs(problem, car)) for part in _COUNTED)
+    return next(one for one in counted if one.session_counts == most or does(one))
+
+
+def _what_a_charge_costs(problem: Problem, car: Car) -> float:
+    """A full battery at the dearest price, in one direction or the other. [currency]"""
+    return max(float(np.abs(problem.prices.price).max()), NOTHING_KWH) * car.vehicle.usable_kwh
 
 
 def _a_step_more(problem: Problem, car: Car, held: Car, at_s: float) -> Car | None:

@@ -11,12 +11,14 @@ import numpy as np
 
 from moonplan.core.compiled import compiled
 from moonplan.core.costing import EvCost, ev_cost
-from moonplan.core.planner.problem import Car, Problem, chargeable_slots
+from moonplan.core.planner.problem import Car, Problem, chain_a, chargeable_slots
 from moonplan.core.simulate import NOTHING_KWH, Given, Run, Trajectory, ran, sessions, trajectory
 from moonplan.core.timegrid import Counts, Flags, Floats
 
 # To which digit of a kWh plans are told apart by what they miss of habits' wishes.
 UNWISHED_DIGITS = 4
+# What one more session than a habit allows counts. [currency]
+_MORE_THAN_IS_EVER_SAVED = 1e6
 
 
 @dataclass(frozen=True, slots=True)
@@ -224,7 +226,7 @@ def outcome(problem: Problem, amps: Sequence[Floats]) -> Outcome:
         care=problem.care_price
         * sum(car.care_factor * mine.mean.kwh_hours_above for car, mine in zip(problem.cars, cars, strict=True)),
         starts=problem.start_price * sum(car.starts for car in cars),
-        habits=_weighed(problem, part_kw, ev_kw),
+        habits=_weighed(problem, part_kw, ev_kw) + _too_many(problem, cars),
     )
 
 
@@ -249,6 +251,15 @@ def _times(problem: Problem, cars: Sequence[CarOutcome]) -> _Times:
         return _Times(nth, (0.0,) * len(times))
 
     return problem.once("times", found)
+
+
+def _too_many(problem: Problem, cars: Sequence[CarOutcome]) -> float:
+    """What sessions beyond those that the cars' habits allow count when plans are weighed. [currency]"""
+    return _MORE_THAN_IS_EVER_SAVED * sum(
+        max(0, len(mine.sessions) - car.most_sessions)
+        for car, mine in zip(problem.cars, cars, strict=True)
+        if car.most_sessions is not None
+    )
 
 
 def _weighed(problem: Problem, part_kw: Sequence[Floats], ev_kw: Floats) -> float:
@@ -445,13 +456,13 @@ def ready_at(problem: Problem, plan: Outcome, i: int, nth: int) -> datetime | No
     grid, car, cautious = problem.grid, problem.cars[i], plan.cars[i].cautious
     required = car.departures[nth].required_kwh
     since = car.departures[nth - 1].taking.edge if nth else 0
-    if car.delivery is None or since >= grid.n_slots:
+    if since >= grid.n_slots:
         return None
     leave = car.departures[nth].trip.leave
     kept = tuple(trip for trip in problem.household.trips if trip.vehicle != car.id or trip.leave < leave)
     staying = dataclasses.replace(problem.household, trips=kept)
-    free = chargeable_slots(staying, car.vehicle, grid)
-    full = np.where(free & (np.arange(grid.n_slots) >= since), car.delivery.amps, 0.0)
+    free = chargeable_slots(staying, car.vehicle, grid) & (np.arange(grid.n_slots) >= since)
+    full = np.where(free, chain_a(problem.household, car.vehicle, grid), 0.0)
     alone = trajectory(
         full,
         Given.of(

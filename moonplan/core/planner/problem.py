@@ -75,6 +75,8 @@ class Car:
     end_ready_edge : slot edge by which it must be aboard where someone asked for it earlier; None for the end.
     wishes, care_factor : what its habit wants aboard, and how much more its hours spent high count.
     sun_counts, grid_counts : what its habit adds to a kWh of own sun and of grid when plans are weighed. [currency/kWh]
+    most_sessions, session_counts : how many sessions its habit allows, None for any number, and what it adds to each where
+        the car is planned by itself, so that it comes to no more. [currency]
     """
 
     vehicle: Vehicle
@@ -101,6 +103,8 @@ class Car:
     care_factor: float = 1.0
     sun_counts: float = 0.0
     grid_counts: float = 0.0
+    most_sessions: int | None = None
+    session_counts: float = 0.0
 
     @property
     def id(self) -> str:
@@ -315,13 +319,7 @@ def _car(h: Household, vehicle: Vehicle, grid: Grid) -> Car:
     except DoesNotCharge as error:
         delivery, no_charge = None, error
     chargeable = chargeable_slots(h, vehicle, grid)
-    limit_a = np.where(chargeable, 0.0 if delivery is None else delivery.amps, 0.0)
-    links = hookup.chain(circuit, lead, vehicle, h.supply)
-    for t, night in enumerate(grid.nights):
-        override = overrides.get(night)
-        if override is not None and override.ceiling_a is not None and chargeable[t]:
-            allowed = min([override.ceiling_a, *(a for link, a in links.items() if link != "ceiling")])
-            limit_a[t] = hookup.stepped(allowed, steps_a=lead.steps_a, min_a=lead.min_a)
+    limit_a = np.where(chargeable, chain_a(h, vehicle, grid), 0.0)
     end = end_of(h)
     trips = [trip for trip in h.trips_of(vehicle.id) if h.now <= trip.leave < end]
     away_at_end = any(trip.leave < end < trip.back for trip in h.trips_of(vehicle.id))
@@ -368,6 +366,21 @@ def _edge_before(instant: datetime, grid: Grid) -> int:
     """The last slot edge at or before an instant, 0 to n_slots."""
     passed = (instant.timestamp() - grid.start_s) // (grid.slot_minutes * 60)
     return int(min(max(0, passed), grid.n_slots))
+
+
+def chain_a(h: Household, vehicle: Vehicle, grid: Grid) -> Floats:
+    """The chain's limit in each slot after steps, with the ceiling of its night where there is one, whether the car is home
+    or not; 0 where it would not charge, shape (n_slots,). [A]"""
+    lead, overrides = h.lead(vehicle.lead), _overrides_of(h, vehicle)
+    links = hookup.chain(h.circuit(lead.circuit), lead, vehicle, h.supply)
+
+    def of_night(night: date) -> float:
+        ceiling = overrides[night].ceiling_a if night in overrides else None
+        amps = min((links if ceiling is None else {**links, "ceiling": ceiling}).values())
+        return hookup.stepped(amps, steps_a=lead.steps_a, min_a=lead.min_a)
+
+    by_night = {night: of_night(night) for night in dict.fromkeys(grid.nights)}
+    return np.array([by_night[night] for night in grid.nights], dtype=np.float64)
 
 
 def chargeable_slots(h: Household, vehicle: Vehicle, grid: Grid) -> Flags:

@@ -8,7 +8,7 @@ import numpy as np
 
 from moonplan.core.planner.constraints import room_for
 from moonplan.core.planner.outcome import Outcome
-from moonplan.core.planner.problem import Car, Problem, at_home
+from moonplan.core.planner.problem import Car, Problem, at_home, chain_a
 from moonplan.core.simulate import NOTHING_KWH
 from moonplan.core.timegrid import Flags
 
@@ -45,25 +45,26 @@ def _relaxed_alone(problem: Problem, plan: Outcome, i: int) -> Iterator[tuple[Bi
     yield "one session" if np.isnan(car.pinned_a).all() else "pin", beside_the_others(car)
     yield "shared current", car
     if problem.habit_of(car) != "cheapest":
-        yield "habit", beside_the_others(_plugged_in(car, car.could_charge))
+        yield "habit", beside_the_others(_plugged_in(problem, car, car.could_charge))
     yield "limit", beside_the_others(_unlimited(car))
-    yield "hours", beside_the_others(_plugged_in(car, at_home(problem.household, car.vehicle, problem.grid)))
+    yield "hours", beside_the_others(_plugged_in(problem, car, at_home(problem.household, car.vehicle, problem.grid)))
 
 
 def _relaxed_together(problem: Problem, car: Car) -> Iterator[tuple[Binds, Car]]:
     """The car by itself, and with one thing after the other less in its way."""
     yield "shared current", car
     if problem.habit_of(car) != "cheapest":
-        car = _plugged_in(car, car.could_charge)
+        car = _plugged_in(problem, car, car.could_charge)
         yield "habit", car
     car = _unlimited(car)
     yield "limit", car
-    yield "hours", _plugged_in(car, at_home(problem.household, car.vehicle, problem.grid))
+    yield "hours", _plugged_in(problem, car, at_home(problem.household, car.vehicle, problem.grid))
 
 
-def _plugged_in(car: Car, slots: Flags) -> Car:
+def _plugged_in(problem: Problem, car: Car, slots: Flags) -> Car:
     """The car at all that its chain carries in some slots."""
-    return replace(car, chargeable=slots, limit_a=np.where(slots, 0.0 if car.delivery is None else car.delivery.amps, 0.0))
+    carried_a = chain_a(problem.household, car.vehicle, problem.grid)
+    return replace(car, chargeable=slots, limit_a=np.where(slots, carried_a, 0.0))
 
 
 def _unlimited(car: Car) -> Car:
