@@ -11,11 +11,12 @@ from ninja import NinjaAPI
 from ninja.errors import AuthenticationError, HttpError, ValidationError
 
 from moonplan.core.mistakes import BadDocument, Mistake
-from moonplan.household.editing import Conflict, Refused
+from moonplan.household.editing import Conflict, MistakeOfRow, Refused
 
 
 def _shown(mistake: Mistake) -> dict[str, str]:
-    return {"field": mistake.path, "value": str(mistake.value), "expected": mistake.expected}
+    whose = f"{mistake.told}: " if isinstance(mistake, MistakeOfRow) else ""
+    return {"field": mistake.path, "value": str(mistake.value), "expected": whose + mistake.expected}
 
 
 def _field_of(loc: tuple[Any, ...]) -> str:

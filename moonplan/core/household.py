@@ -533,6 +533,7 @@ def _unknown(kind: str, key: str, parts: Iterable[Any], known: Sequence[str]) ->
 def _legs(h: Household) -> Iterator[Mistake]:
     present = h.supply_legs
     of_feeder = {feeder.id: h.legs_of(feeder) for feeder in h.feeders}
+    named = {feeder.id: feeder.name or feeder.id for feeder in h.feeders}
     for i, feeder in enumerate(h.feeders):
         if not set(legs := h.legs_of(feeder)) <= set(present):
             yield Mistake(f"feeders[{i}].legs", list(legs), f"legs of the supply: {', '.join(present)}")
@@ -547,7 +548,7 @@ def _legs(h: Household) -> Iterator[Mistake]:
         elif len(legs) != circuit.phases and (circuit.phases, len(legs)) != (1, 2):
             yield Mistake(key, value, f"{circuit.phases} legs for {circuit.phases} phases")
         elif circuit.feeder in of_feeder and not set(legs) <= set(of_feeder[circuit.feeder]):
-            yield Mistake(key, value, f"legs of feeder {circuit.feeder}: {', '.join(of_feeder[circuit.feeder])}")
+            yield Mistake(key, value, f"legs of feeder {named[circuit.feeder]}: {', '.join(of_feeder[circuit.feeder])}")
 
 
 def _overlaps(trips: Sequence[Trip]) -> Iterator[Mistake]:

@@ -23,7 +23,7 @@ class Mistake:
     expected: str
 
     def __str__(self) -> str:
-        return f"{self.path}: {_shown(self.value)}, expected {self.expected}"
+        return f"{self.path}: {shown(self.value)}, expected {self.expected}"
 
 
 class BadDocument(ValueError):
@@ -76,7 +76,8 @@ def _once_a_path(found: Sequence[Mistake]) -> list[Mistake]:
     return [m for path, m in by_path.items() if not any(other.startswith(f"{path}[") for other in by_path)]
 
 
-def _shown(value: object) -> str:
+def shown(value: object) -> str:
+    """A value as the document has it, cut short where it is long."""
     if isinstance(value, str) and value in ("missing", "not JSON"):
         text = str(value)
     elif isinstance(value, datetime | date):

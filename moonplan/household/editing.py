@@ -10,6 +10,7 @@ import json
 from collections.abc import Callable, Iterable, Iterator, Mapping
 from contextlib import contextmanager
 from contextvars import ContextVar
+from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import Any
 from uuid import uuid4
@@ -22,7 +23,7 @@ from django.db.models import ProtectedError
 
 from moonplan.core.mistakes import Mistake
 from moonplan.core.timegrid import instant_at
-from moonplan.household.models import Change, Household, Part, Person
+from moonplan.household.models import Change, Household, Part, Person, Vehicle
 
 Row = Household | Part
 KINDS: dict[str, str] = {
@@ -44,6 +45,20 @@ KINDS: dict[str, str] = {
     "reading": "logbook.RateReading",
     "series": "logbook.SeriesImport",
 }
+
+
+@dataclass(frozen=True)
+class MistakeOfRow(Mistake):
+    """A mistake in a row of a household, at one of its fields.
+
+    row : which one. told : what people call it, and what is wrong there, for whoever edited another one.
+    """
+
+    row: Row
+    told: str
+
+    def __str__(self) -> str:
+        return f"{self.told}: expected {self.expected}"
 
 
 class Refused(Exception):
@@ -286,7 +301,7 @@ def _log(
     household = Household.objects.get(pk=person.household_id)
     waiting = _unchecked.get()
     if waiting is None:
-        _check(household, touched=touched)
+        _check(household, touched=touched, row=row)
     else:
         waiting.add(household.pk)
     return Change.objects.create(
@@ -302,26 +317,27 @@ def _log(
     )
 
 
-def _check(household: Household, *, touched: set[str]) -> None:
+def _check(household: Household, *, touched: set[str], row: Row | None = None) -> None:
     mistakes = [mistake for check in _checks for mistake in check(household)]
     if mistakes:
-        raise Refused(_at_fields(mistakes, touched))
+        told = [_at_field(mistake, touched, row) for mistake in mistakes]
+        raise Refused({(mistake.path, str(mistake)): mistake for mistake in told}.values())
 
 
-# Lists of the document that are a field each here, under the same or another name.
-_LISTS = {"pins": "pins", "forbids": "keep_off"}
+def _at_field(mistake: Mistake, touched: set[str], row: Row | None) -> Mistake:
+    """The mistake at the field of the row that was edited, where it is about that; else where it is, and whose it is."""
+    key = mistake.path.rsplit(".", 1)[-1].split("[")[0]
+    key = {"from": "start", "to": "end"}.get(key, key)
+    path = key if key in touched else mistake.path
+    if not isinstance(mistake, MistakeOfRow):
+        return replace(mistake, path=path)
+    if mistake.row == row:
+        return Mistake(mistake.path, mistake.value, mistake.expected)
+    if key in touched and row is not None and _car_of(mistake.row) == _car_of(row) is not None:
+        return Mistake(path, mistake.value, mistake.expected)
+    return replace(mistake, path=path)
 
 
-def _at_fields(mistakes: list[Mistake], touched: set[str]) -> list[Mistake]:
-    """The mistakes under the names of the fields that were edited, where they are about them."""
-    named = []
-    for mistake in mistakes:
-        key = mistake.path.rsplit(".", 1)[-1].split("[")[0]
-        key = {"from": "start", "to": "end"}.get(key, key)
-        whole = mistake.path.split("[")[0]
-        if _LISTS.get(whole) in touched:
-            field = _LISTS[whole] + mistake.path.removeprefix(whole)
-        else:
-            field = key if key in touched else mistake.path
-        named.append(Mistake(field, mistake.value, mistake.expected))
-    return named
+def _car_of(row: Row) -> int | None:
+    """The car that a row is about; None for what is not about one."""
+    return row.pk if isinstance(row, Vehicle) else getattr(row, "vehicle_id", None)

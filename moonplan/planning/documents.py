@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 import os
-import re
 from collections.abc import Iterable
 from datetime import date, datetime, timedelta
 from functools import cache
@@ -25,6 +24,7 @@ from moonplan.planning import usual
 from moonplan.planning.rates import measured_rates
 from moonplan.planning.sun import sun_ahead
 from moonplan.planning.tariffs import tariff_keys
+from moonplan.planning.whose import at_its_row
 
 _VEHICLE_KEYS = [
     *("usable_kwh", "onboard_kw", "onboard_phases", "onboard_a", "ceiling_a", "use_kwh_per_100km"),
@@ -118,8 +118,8 @@ def _without_readings(household: Household, now: datetime, nights: int, *, every
             }
             for e in evenings
         ],
-        "pins": [pin for _, pin in _pins(evenings, now, zone)],
-        "forbids": [forbid for _, forbid in _forbids(evenings, now, zone)],
+        "pins": [pin for _, _, pin in _pins(evenings, now, zone)],
+        "forbids": [forbid for _, _, forbid in _forbids(evenings, now, zone)],
     }
 
 
@@ -147,26 +147,18 @@ def as_core(document: dict[str, Any]) -> documents.Household:
 
 @editing.checked_by
 def _core_takes_it(household: Household) -> list[Mistake]:
+    now, document = planning_now(), dict[str, Any]()
     try:
-        now = planning_now()
-        as_core(_without_readings(household, now, usual.nights_ahead(household, now), every_trip=True))
+        document = _without_readings(household, now, usual.nights_ahead(household, now), every_trip=True)
+        as_core(document)
         taken = core_household(household, now)
         if taken.pins:
             plan(taken, prove=False)
     except BadDocument as error:
-        return [_at_its_evening(mistake, household, now) for mistake in error.mistakes]
+        at = _evenings(household, now), now, usual.zone_of(household)
+        by_hand = {"pins": _pins(*at), "forbids": _forbids(*at)}
+        return [at_its_row(mistake, document, by_hand, household) for mistake in error.mistakes]
     return []
-
-
-def _at_its_evening(mistake: Mistake, household: Household, now: datetime) -> Mistake:
-    """A mistake about something fixed by hand, by its place among the evening's instead of the document's."""
-    found = re.fullmatch(r"(pins|forbids)\[(\d+)\](.*)", mistake.path)
-    if found is None:
-        return mistake
-    of_all = {"pins": _pins, "forbids": _forbids}[found[1]](_evenings(household, now), now, usual.zone_of(household))
-    # By hand a time is given by the clock, and not as the document has it.
-    expected = "a clock time as HH:MM" if "ISO 8601" in mistake.expected else mistake.expected
-    return Mistake(f"{found[1]}[{of_all[int(found[2])][0]}]{found[3]}", mistake.value, expected)
 
 
 def _evenings(household: Household, now: datetime) -> Iterable[Evening]:
@@ -210,20 +202,20 @@ def _plug_in_hours(vehicle: Vehicle) -> dict[str, list[str | None]]:
     return {"plug_in_hours": hours} if any(hours) else {}
 
 
-def _pins(evenings: Iterable[Evening], now: datetime, zone: Any) -> list[tuple[int, dict[str, Any]]]:
-    """What is pinned, each with its place among the evening's."""
+def _pins(evenings: Iterable[Evening], now: datetime, zone: Any) -> list[tuple[Evening, int, dict[str, Any]]]:
+    """What is pinned, each with its evening and its place there."""
     return [
-        (nth, {"id": f"{e.vehicle_id}/{e.night}/{nth}", "vehicle": str(e.vehicle_id), "amps": pin["amps"], **span})
+        (e, nth, {"id": f"{e.vehicle_id}/{e.night}/{nth}", "vehicle": str(e.vehicle_id), "amps": pin["amps"], **span})
         for e in evenings
         for nth, pin in enumerate(e.pins)
         if (span := _span(e.night, pin["start"], pin["end"], now, zone)) is not None
     ]
 
 
-def _forbids(evenings: Iterable[Evening], now: datetime, zone: Any) -> list[tuple[int, dict[str, Any]]]:
-    """When cars keep off, each with its place among the evening's."""
+def _forbids(evenings: Iterable[Evening], now: datetime, zone: Any) -> list[tuple[Evening, int, dict[str, Any]]]:
+    """When cars keep off, each with its evening and its place there."""
     return [
-        (nth, {"vehicle": str(e.vehicle_id), **span})
+        (e, nth, {"vehicle": str(e.vehicle_id), **span})
         for e in evenings
         for nth, kept in enumerate(e.keep_off)
         if (span := _span(e.night, kept["start"], kept["end"], now, zone)) is not None

@@ -1,10 +1,12 @@
 """The household's rows: edited, kept apart from other households', and taken back."""
 
+from typing import Any
+
 import pytest
 
 from moonplan.household.models import Person, Vehicle
 from moonplan.household.models import Trip as TripRow
-from tests.api.conftest import Browser
+from tests.api.conftest import Browser, versions
 
 
 def row(signed_in: Browser, kind: str, name: str) -> dict:
@@ -85,6 +87,40 @@ def test_what_core_refuses_is_told_at_its_field(signed_in: Browser, kind, name, 
     assert told["mistakes"][0]["field"] == field
     assert expected in told["mistakes"][0]["expected"]
     assert row(signed_in, kind, name) == given
+
+
+def test_what_stands_in_another_part_s_way_is_told_by_its_name(signed_in: Browser):
+    wren = next(car for car in signed_in.get("/tonight")[1]["cars"] if car["name"] == "Wren")
+    pins = {"pins": [{"start": "22:00", "end": "23:00", "amps": 10}], "versions": versions(wren)}
+    assert signed_in.send("patch", f"/tonight/{wren['id']}", pins)[0] == 200
+    house = signed_in.get("/household")[1]["household"]
+
+    def refused(kind: str, name: str, **fields: Any) -> str:
+        given = row(signed_in, kind, name)
+        status, told = signed_in.send("patch", f"/{kind}s/{given['id']}?version={given['version']}", fields)
+        assert status == 422
+        return str(told["message"])
+
+    session = "Wren's pinned session of Wed 14 Jan, 22:00 to 23:00 at 10 A: expected "
+    assert refused("circuit", "shed socket", socket_a=8) == f"{session}at most 8 A"
+    told = refused("vehicle", "Wren", plug_in_from="23:30", plug_in_to="07:00")
+    assert told == f"{session}a time in which Wren can charge: it is plugged in from 23:30 to 07:00"
+    assert refused("feeder", "Garage panel", legs=["L1"]) == "carport, phases 3: expected legs of feeder Garage panel: L1"
+    # The house takes 1.6 kW on three legs, and 1 A is kept free: 6.68 A are left of 10.
+    status, told = signed_in.send("patch", f"/household?version={house['version']}", {"rating_a": 10})
+    assert status == 422
+    assert told["message"] == (
+        f"{session}what fits beside the rest: leg L2 of the supply carries 10.00 of 6.68 A at Wed 14 Jan, 22:00"
+    )
+
+
+def test_half_of_the_hours_at_the_socket_asks_for_the_other_half(signed_in: Browser):
+    wren = row(signed_in, "vehicle", "Wren")
+
+    status, told = signed_in.send("patch", f"/vehicles/{wren['id']}?version={wren['version']}", {"plug_in_from": "17:00"})
+
+    assert status == 422
+    assert [(mistake["field"], mistake["expected"]) for mistake in told["mistakes"]] == [("plug_in_to", "HH:MM")]
 
 
 def test_a_time_zone_that_does_not_exist(signed_in: Browser):

@@ -151,7 +151,7 @@ def test_a_feeder_that_says_nothing_else_has_the_legs_of_the_supply_and_is_told_
 
     # 20 A × 0.8 are 16 A for hours, on each of the two legs.
     assert told(problem, {0: 10}, {0: 6}) == ""
-    assert "leg L2 of Garage panel carries 21.25 of 20.00 at Wed 14 Jan, 18:00" in told(problem, {0: 10}, {0: 7})
+    assert "leg L2 of Garage panel carries 21.25 of 20.00 A at Wed 14 Jan, 18:00" in told(problem, {0: 10}, {0: 7})
 
 
 def test_contracted_power_is_what_the_house_leaves():

@@ -500,6 +500,19 @@ def test_a_pin_stays_and_one_beyond_the_chain_is_refused():
         plan(a_household(pins=[pin], leads=[a_lead(min_a=20)]))
 
 
+def test_the_pin_that_does_not_fit_beside_those_before_it_is_named():
+    hour = {"start": "2026-01-14T19:00:00+01:00", "end": "2026-01-14T20:00:00+01:00"}
+    pins = [{"id": "p", "vehicle": "wren", "amps": 6, **hour}, {"id": "q", "vehicle": "heron", "amps": 11, **hour}]
+    leads = [a_lead(), a_lead(id="second")]
+
+    with pytest.raises(BadDocument) as refused:
+        plan(a_household(pins=pins, leads=leads, vehicles=[a_car(), a_car(id="wren", lead="second")]))
+
+    assert str(refused.value) == (
+        "pins[1].amps: 11, expected what fits beside the rest: circuit carport carries 17.00 of 16.00 A at Wed 14 Jan, 19:00"
+    )
+
+
 def test_a_car_that_cannot_charge_has_a_plan_that_says_why():
     told = document(planned(leads=[a_lead(min_a=20)], vehicles=[a_car(end_pct=80)]))["vehicles"][0]
 

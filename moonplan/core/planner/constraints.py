@@ -26,12 +26,14 @@ class SharedLimit:
     subject : what it belongs to, in words. weights : per car index, load per offered amp.
     capacity : shape (n_slots,), what the cars may load together, in the unit of weight × A.
     of_full_limits : whether a running car counts with its full chain limit instead of what it is offered.
+    unit : of capacity.
     """
 
     subject: str
     weights: dict[int, float]
     capacity: Floats
     of_full_limits: bool = False
+    unit: str = "A"
 
     def load(self, problem: Problem, amps: Sequence[Floats], i: int) -> Floats:
         """What car i loads it with at its setpoints, shape (n_slots,), in the unit of weight × A."""
@@ -89,7 +91,7 @@ def _contract(problem: Problem) -> Iterator[SharedLimit]:
     contracted_kw = household_contracted_kw(problem.household, problem.grid)
     if contracted_kw is not None and problem.cars:
         weights = {i: car.intake.volts * car.intake.phases / 1000 for i, car in enumerate(problem.cars)}
-        yield SharedLimit("the contracted power", weights, np.maximum(0.0, contracted_kw - problem.base_kw))
+        yield SharedLimit("the contracted power", weights, np.maximum(0.0, contracted_kw - problem.base_kw), unit="kW")
 
 
 def one_lead_groups(problem: Problem) -> list[list[int]]:
@@ -297,7 +299,8 @@ def _broken_together(problem: Problem, amps: Sequence[Floats]) -> Iterator[str]:
         running = np.sum([amps[i] > 0 for i in limit.weights], axis=0)
         over = (load > limit.capacity + SLACK_A) & (running > (1 if limit.of_full_limits else 0))
         for t in np.flatnonzero(over)[:1]:
-            yield f"{limit.subject} carries {load[t]:.2f} of {limit.capacity[t]:.2f} at {_moment(grid, t)}"
+            carries = f"{load[t]:.2f} of {max(0.0, limit.capacity[t]):.2f} {limit.unit}"
+            yield f"{limit.subject} carries {carries} at {_moment(grid, t)}"
     for group in one_lead_groups(problem):
         lead, together = problem.cars[group[0]].lead, np.sum([amps[i] > 0 for i in group], axis=0) > 1
         for t in np.flatnonzero(together)[:1]:

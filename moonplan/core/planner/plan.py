@@ -5,7 +5,7 @@ break a rule never leave.
 """
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import datetime
 from functools import cached_property
 from typing import Any
@@ -214,11 +214,25 @@ def _carried_out(problem: Problem, found: Sequence[Candidate]) -> Candidate:
 
 def _pinned_only(problem: Problem) -> Candidate:
     """Nothing but what a person pinned: always possible, or the pins are refused."""
-    amps = [np.where(np.isnan(car.pinned_a), 0.0, car.pinned_a) for car in problem.cars]
+    amps = _pinned(problem)
     broken = broken_rules(problem, amps)
     if broken:
-        raise BadDocument([Mistake("pins", len(problem.household.pins), f"sessions that fit together: {broken[0]}")])
+        pins, nth = problem.household.pins, _first_that_does_not_fit(problem.household)
+        raise BadDocument([Mistake(f"pins[{nth}].amps", pins[nth].amps, f"what fits beside the rest: {broken[0]}")])
     return candidate(problem, amps)
+
+
+def _pinned(problem: Problem) -> list[Floats]:
+    return [np.where(np.isnan(car.pinned_a), 0.0, car.pinned_a) for car in problem.cars]
+
+
+def _first_that_does_not_fit(household: Household) -> int:
+    """Which of the pinned sessions is the first that does not fit beside those before it."""
+    for nth in range(len(household.pins) - 1):
+        so_far = build(replace(household, pins=household.pins[: nth + 1]))
+        if broken_rules(so_far, _pinned(so_far)):
+            return nth
+    return len(household.pins) - 1
 
 
 def _session(problem: Problem, plan_outcome: Outcome, i: int, run: Run) -> Session:
