@@ -49,6 +49,26 @@ def test_what_a_step_less_loses_is_told_in_kilowatt_hours():
     assert told_of_heron.endswith("; 10 A would take 2 h 09 min longer and 0.8 kWh more")
 
 
+def test_a_step_less_costs_less_time_where_the_car_takes_less_anyway():
+    # From 60 to 90 % of 50 kWh. From 80 % on the car takes ever less of its 3.68 kW, at 90 % 2.3 kW, as much as 10 A give.
+    def hours(most_kw: float) -> float:
+        kwh, passed = 30.0, 0.0
+        while kwh < 45 - 1e-9:
+            accepted_kw = 3.68 * (1 - 0.75 * max(0.0, kwh / 50 - 0.8) / 0.2)
+            gained = min(0.25 * min(most_kw, accepted_kw), 45 - kwh)
+            kwh, passed = kwh + gained, passed + gained / min(most_kw, accepted_kw)
+        return passed
+
+    longer = round((hours(2.3) - hours(3.68)) * 60)
+    # Without its taper, 15 kWh would take 147 min longer.
+    assert 120 < longer < 140
+    assert reason(
+        leads=[a_lead(steps_a=[10, 16])],
+        vehicles=[a_car(soc_pct=60, end_pct=90, daily_limit_pct=90, taper_from_pct=80)],
+        tariff={"default_price": 0.30, "bands": [NIGHT_BAND | {"to": "02:30"}]},
+    ).endswith(f"; 10 A would take {longer // 60} h {longer % 60:02d} min longer")
+
+
 def test_the_cheaper_hours_may_all_be_used():
     # 8 h at 3.68 kW are 29.4 kWh at the night price; 35 kWh are wanted, so some of them cost 0.30.
     assert "since every cheaper hour is used already" in reason(vehicles=[a_car(soc_pct=10, end_pct=80)])
@@ -513,6 +533,8 @@ def test_the_habit_is_named_where_it_asks():
         ({"overrides": [{"vehicle": "heron", "night": "2026-01-14", "limit_pct": 55}], "km": 140}, "limit"),
         # 37 kWh are needed: without that limit one of the 9.5 that are missing is still missing.
         ({"overrides": [{"vehicle": "heron", "night": "2026-01-14", "limit_pct": 55}], "km": 160}, "limit"),
+        # 10 kWh are missing, and beside the house there are 8 A of the 16: 5.52 kWh.
+        ({"base_load_kw": [["00:00", 11.73]], "km": 150}, "supply"),
         # 5 kWh are missing, and while nobody is up, from 18:30 on, nothing may be charged.
         ({"habit": "awake", "bedtime": "18:30", "wake": "23:30", "km": 120}, "habit"),
         # A timer's one session is pinned to a quarter of an hour.
@@ -526,6 +548,20 @@ def test_what_binds_a_short_departure(changes: dict[str, Any], what: str):
 
     assert departure["short_kwh"] > 0
     assert departure["binds"] == what
+
+
+def test_another_car_on_a_circuit_that_is_shared_evenly_may_bind():
+    # 8 A for each: 5.52 kWh by 21:00 of the 10 that are missing, and Wren needs none of its half.
+    answer = told(
+        leads=[a_lead(), a_lead(id="second")],
+        circuits=[a_circuit(sharing="even")],
+        vehicles=[a_car(), a_car(id="wren", lead="second")],
+        trips=[a_trip("2026-01-14T21:00:00+01:00", "2026-01-15T03:00:00+01:00", 150)],
+    )
+
+    departure = answer["vehicles"][0]["departures"][0]
+    assert departure["short_kwh"] == pytest.approx(10 - 5.52)
+    assert departure["binds"] == "shared current"
 
 
 def test_the_other_car_on_the_circuit_may_bind():

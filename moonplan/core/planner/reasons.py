@@ -10,12 +10,15 @@ from moonplan.core.planner.constraints import left_of, shared_limits
 from moonplan.core.planner.planned_session import PlannedSession, have
 from moonplan.core.planner.problem import Car, Problem
 from moonplan.core.planner.why_then import why_then
+from moonplan.core.simulate import NOTHING_KWH, Given, trajectory
 from moonplan.core.timegrid import Counts, Flags, Floats
 
 # Currents nearer than this are the same. [A]
 _SAME_A = 0.005
 # Energy worth a word. [kWh]
 _TOLD_KWH = 0.05
+# How many times as long as it takes a session is followed at less current.
+_AS_LONG = 10
 
 
 def reason(session: PlannedSession) -> str:
@@ -74,7 +77,7 @@ def _why_no_more(session: PlannedSession) -> str | None:
 def _what_slowness_costs(session: PlannedSession, most_a: float) -> str:
     """What the session takes from the wall more than it would at the most current that its chain carries."""
     mean, inside = session.mine.mean, session.inside
-    swift = _through(session.car, float(mean.gained_kwh[inside].sum()), np.array([most_a]))
+    swift = _through(session, np.array([most_a]))
     more_kwh = 0.0 if swift is None else float(mean.wall_kwh[inside].sum()) - swift.wall_kwh
     return f", which takes {more_kwh:.1f} kWh more than {most_a:g} A would" if more_kwh >= _TOLD_KWH else ""
 
@@ -108,12 +111,11 @@ def _a_step_away(session: PlannedSession) -> str | None:
     # In its last slot a session may have less, to end where it should.
     at_one = float(np.ptp(offered[:-1])) < _SAME_A if len(offered) > 1 else True
     offered = offered[:1] if at_one else offered
-    gained = float(mine.mean.gained_kwh[session.inside].sum())
-    here = _through(car, gained, offered)
+    here = _through(session, offered)
     told = []
     for way, word in ((1, "more"), (-1, "less")):
         stepped = [_next_step(car, float(a), way, float(car.limit_a[run.first])) for a in offered]
-        there = None if None in stepped else _through(car, gained, np.array(stepped))
+        there = None if None in stepped else _through(session, np.array(stepped))
         if here is not None and there is not None and abs(there.hours - here.hours) > 1 / 60:
             what = f"{stepped[0]:g} A" if at_one else f"a step {word}" if car.steps_a else f"1 A {word}"
             told.append(f"{what} would take {_otherwise(here, there)}")
@@ -127,12 +129,27 @@ class _Through(NamedTuple):
     wall_kwh: float
 
 
-def _through(car: Car, kwh: float, amps: Floats) -> _Through | None:
-    """What an energy takes at currents of equal time, clear of taper and limit; None where they store nothing."""
-    wall_kw = [car.intake.wall_kw(a) for a in amps]
-    battery_kw = float(np.mean([car.rate.mean.battery_kw(kw) for kw in wall_kw]))
-    hours = kwh / battery_kw if battery_kw > 0 else None
-    return None if hours is None else _Through(hours, hours * float(np.mean(wall_kw)))
+def _through(session: PlannedSession, amps: Floats) -> _Through | None:
+    """What the session's energy takes at the currents of its slots, and on at the last of them; None where that stores it
+    at no time, or not in many times as long."""
+    car, mean, grid = session.car, session.mine.mean, session.problem.grid
+    n_slots = _AS_LONG * (session.run.last + 1 - session.run.first)
+    offered = np.concatenate([amps, np.full(max(0, n_slots - len(amps)), amps[-1])])
+    from_kwh, gained_kwh = float(mean.soc_kwh[session.run.first]), float(mean.gained_kwh[session.inside].sum())
+    lived = trajectory(
+        offered,
+        Given.of(
+            grid=grid,
+            intake=car.intake,
+            rate=car.rate.mean,
+            usable_kwh=car.vehicle.usable_kwh,
+            soc_kwh=from_kwh,
+            limit_kwh=np.full(len(offered), from_kwh + gained_kwh),
+        ),
+    )
+    if lived.soc_kwh[-1] < from_kwh + gained_kwh - NOTHING_KWH:
+        return None
+    return _Through(float(lived.fraction.sum()) * grid.hours, float(lived.wall_kwh.sum()))
 
 
 def _otherwise(here: _Through, there: _Through) -> str:
