@@ -45,10 +45,11 @@ def at_its_row(mistake: Mistake, document: dict[str, Any], by_hand: ByHand, hous
     expected = mistake.expected
     if field:
         # By hand a time is given by the clock, and not as the document has it.
-        path, told = f"{field}.{rest}", called
+        path, told = f"{field}.{rest}".rstrip("."), called
         expected = "a clock time as HH:MM" if "ISO 8601" in expected else expected
     else:
-        path, told = _FIELDS.get(rest, rest), f"{called}, {rest.split('[')[0]} {shown(mistake.value)}"
+        name = rest.split("[")[0]
+        path, told = _FIELDS.get(rest, name or key), f"{called}, {name} {shown(mistake.value)}"
     return editing.MistakeOfRow(path, mistake.value, expected, row, told)
 
 

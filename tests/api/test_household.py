@@ -76,6 +76,7 @@ def test_prices_keep_every_decimal(signed_in: Browser):
         ("band", "night", {"start": "25:00"}, "start", "HH:MM"),
         ("band", "night", {"price": "-2000"}, "price", "-1000 to 1000"),
         ("lead", "wall unit", {"max_a": None}, "max_a", "a value"),
+        ("lead", "wall unit", {"steps_a": [6, -8]}, "steps_a", "a number above 0"),
     ],
 )
 def test_what_core_refuses_is_told_at_its_field(signed_in: Browser, kind, name, fields, field, expected):
