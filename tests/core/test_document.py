@@ -57,8 +57,8 @@ def test_what_a_session_is_offered_is_told_from_each_change_on():
         {"at": "2026-01-14T23:00:00+01:00", "amps": 14},
     ]
     assert session["current"] == "16 A, from 23:00 14 A"
-    # All along 1 A less: 3.45 kW for an hour and 2.99 kW for half of one are 3.297 kW on average, for 5.29 kWh 1 h 36 min.
-    assert session["reason"].endswith("; 1 A less would take 6 min longer")
+    # All along 1 A less: 3.45 kWh in an hour, and the 1.84 that are left at 2.99 kW in 36.9 min instead of 30.
+    assert session["reason"].endswith("; 1 A less would take 7 min longer")
     # On average, by the energy.
     assert session["amps"] == pytest.approx((3.68 * 16 + 1.61 * 14) / 5.29, abs=0.005)
 
