@@ -12,7 +12,7 @@ import numpy as np
 from moonplan.core.compiled import compiled
 from moonplan.core.costing import EvCost, ev_cost
 from moonplan.core.planner.problem import Car, Problem, chain_a, chargeable_slots
-from moonplan.core.simulate import NOTHING_KWH, Given, Run, Trajectory, ran, sessions, trajectory
+from moonplan.core.simulate import NOTHING_KWH, Given, Run, Trajectory, ran, sessions
 from moonplan.core.timegrid import Counts, Flags, Floats
 
 # To which digit of a kWh plans are told apart by what they miss of habits' wishes.
@@ -463,17 +463,7 @@ def ready_at(problem: Problem, plan: Outcome, i: int, nth: int) -> datetime | No
     staying = dataclasses.replace(problem.household, trips=kept)
     free = chargeable_slots(staying, car.vehicle, grid) & (np.arange(grid.n_slots) >= since)
     full = np.where(free, chain_a(problem.household, car.vehicle, grid), 0.0)
-    alone = trajectory(
-        full,
-        Given.of(
-            grid=grid,
-            intake=car.intake,
-            rate=car.rate.cautious,
-            usable_kwh=car.vehicle.usable_kwh,
-            soc_kwh=float(cautious.soc_kwh[since]),
-            limit_kwh=np.full(grid.n_slots, required),
-        ),
-    )
+    alone = car.filled((float(cautious.soc_kwh[since]), required), full, car.rate.cautious, grid)
     reached = np.flatnonzero(alone.soc_kwh >= required - NOTHING_KWH)
     if not len(reached) or not reached[0]:
         return None

@@ -167,6 +167,21 @@ class Car:
         key = amps.tobytes(), rate
         return lately(self._runs, key, lambda: trajectory(amps, self.given(rate, grid)), most=_RUNS_KEPT)
 
+    def filled(self, levels_kwh: tuple[float, float], amps: Floats, rate: Rate, grid: Grid) -> Trajectory:
+        """Its battery from one level up to another, with no trip and no other limit, at currents of slots in a row."""
+        soc_kwh, up_to_kwh = levels_kwh
+        return trajectory(
+            amps,
+            Given.of(
+                grid=grid,
+                intake=self.intake,
+                rate=rate,
+                usable_kwh=self.vehicle.usable_kwh,
+                soc_kwh=soc_kwh,
+                limit_kwh=np.full(len(amps), up_to_kwh),
+            ),
+        )
+
     def given(self, rate: Rate, grid: Grid) -> Given:
         """What is given of the car when it is run at one of its rates."""
 

@@ -10,7 +10,7 @@ from moonplan.core.planner.constraints import left_of, shared_limits
 from moonplan.core.planner.planned_session import PlannedSession, have
 from moonplan.core.planner.problem import Car, Problem
 from moonplan.core.planner.why_then import why_then
-from moonplan.core.simulate import NOTHING_KWH, Given, trajectory
+from moonplan.core.simulate import NOTHING_KWH
 from moonplan.core.timegrid import Counts, Flags, Floats
 
 # Currents nearer than this are the same. [A]
@@ -136,17 +136,7 @@ def _through(session: PlannedSession, amps: Floats) -> _Through | None:
     n_slots = _AS_LONG * (session.run.last + 1 - session.run.first)
     offered = np.concatenate([amps, np.full(max(0, n_slots - len(amps)), amps[-1])])
     from_kwh, gained_kwh = float(mean.soc_kwh[session.run.first]), float(mean.gained_kwh[session.inside].sum())
-    lived = trajectory(
-        offered,
-        Given.of(
-            grid=grid,
-            intake=car.intake,
-            rate=car.rate.mean,
-            usable_kwh=car.vehicle.usable_kwh,
-            soc_kwh=from_kwh,
-            limit_kwh=np.full(len(offered), from_kwh + gained_kwh),
-        ),
-    )
+    lived = car.filled((from_kwh, from_kwh + gained_kwh), offered, car.rate.mean, grid)
     if lived.soc_kwh[-1] < from_kwh + gained_kwh - NOTHING_KWH:
         return None
     return _Through(float(lived.fraction.sum()) * grid.hours, float(lived.wall_kwh.sum()))
