@@ -17,7 +17,7 @@ from moonplan.core.household import Household
 from moonplan.core.mistakes import BadDocument, Mistake
 from moonplan.core.planner.at_once import at_once
 from moonplan.core.planner.bound import bound
-from moonplan.core.planner.candidates import Candidate, candidate
+from moonplan.core.planner.candidates import Candidate, candidate, pinned
 from moonplan.core.planner.constraints import broken_rules
 from moonplan.core.planner.habits import with_habits
 from moonplan.core.planner.outcome import Outcome, Readiness, ready_at
@@ -214,7 +214,7 @@ def _carried_out(problem: Problem, found: Sequence[Candidate]) -> Candidate:
 
 def _pinned_only(problem: Problem) -> Candidate:
     """Nothing but what a person pinned: always possible, or the pins are refused."""
-    amps = _pinned(problem)
+    amps = [pinned(car) for car in problem.cars]
     broken = broken_rules(problem, amps)
     if broken:
         pins, nth = problem.household.pins, _first_that_does_not_fit(problem.household)
@@ -222,15 +222,11 @@ def _pinned_only(problem: Problem) -> Candidate:
     return candidate(problem, amps)
 
 
-def _pinned(problem: Problem) -> list[Floats]:
-    return [np.where(np.isnan(car.pinned_a), 0.0, car.pinned_a) for car in problem.cars]
-
-
 def _first_that_does_not_fit(household: Household) -> int:
     """Which of the pinned sessions is the first that does not fit beside those before it."""
     for nth in range(len(household.pins) - 1):
         so_far = build(replace(household, pins=household.pins[: nth + 1]))
-        if broken_rules(so_far, _pinned(so_far)):
+        if broken_rules(so_far, [pinned(car) for car in so_far.cars]):
             return nth
     return len(household.pins) - 1
 

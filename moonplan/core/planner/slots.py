@@ -18,7 +18,8 @@ OFF, ON = 0, 1
 NOTHING = 1e-9
 # What a missed kWh of a wish counts beside one of a departure.
 WISHED = 0.01
-# And so does a slot below the boost level without charging: more than a session's money where a lower current saves it.
+# What a slot below the boost level counts in which nothing is charged: more than a lower current saves in a whole session.
+# [missed kWh]
 _WAITING = 0.05
 
 
