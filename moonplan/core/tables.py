@@ -49,18 +49,24 @@ def rows_of(
     Raises
     ------
     BadDocument
-        If the heading has no known column or not all that it needs: the file is not what it says.
+        If the heading has no known column or not all that it needs: the file is not what it says. If a quotation mark is
+        not closed in its line, and what follows can't be told from what it quotes.
     """
     numbered = iter(lines)
     heading = next(numbered, "").lstrip("\ufeff")
     separator = max(_SEPARATORS, key=heading.count)
-    keys = [known.get(_plain(name)) for name in next(csv.reader([heading], delimiter=separator), [])]
+    keys = [known.get(_plain(name)) for name in _columns(heading, separator)]
     if not any(keys) or not set(needs) <= set(keys):
         expected = f"a heading with columns such as {', '.join(dict.fromkeys(known))}"
         raise BadDocument([Mistake("line 1", heading.strip()[:80] or "nothing", expected)])
-    reader = csv.reader(numbered, delimiter=separator)
-    for cells in reader:
-        line = reader.line_num + 1
+    for line, cells in _cells(numbered, separator):
+        if isinstance(cells, Mistake):
+            yield RefusedRow(line, (cells,))
+            continue
+        if any(cell.strip() for cell in cells[len(keys) :]):
+            # A decimal comma in a table that commas separate would leave half of its figure.
+            yield RefusedRow(line, (Mistake("row", f"{len(cells)} cells", f"{len(keys)}, as in the heading"),))
+            continue
         given = {key: cell.strip() for key, cell in zip(keys, cells, strict=False) if key and cell.strip()}
         if not given:
             continue
@@ -68,6 +74,31 @@ def rows_of(
             yield Taken(line, make(given))
         except BadDocument as error:
             yield RefusedRow(line, error.mistakes)
+
+
+def _columns(heading: str, separator: str) -> list[str]:
+    try:
+        return next(csv.reader([heading], delimiter=separator), [])
+    except csv.Error:
+        return []
+
+
+def _cells(lines: Iterator[str], separator: str) -> Iterator[tuple[int, list[str] | Mistake]]:
+    """The cells of each row with the line that it ends in, or what is wrong with a row that has none."""
+    reader = csv.reader(lines, delimiter=separator, strict=True)
+    while True:
+        first = reader.line_num + 2
+        try:
+            cells = next(reader, None)
+        except csv.Error as error:
+            expected = f"every quotation mark closed, and cells of at most {csv.field_size_limit()} characters"
+            if reader.line_num + 1 > first:
+                raise BadDocument([Mistake(f"from line {first} on", str(error), expected)]) from error
+            yield first, Mistake("row", str(error), expected)
+            continue
+        if cells is None:
+            return
+        yield reader.line_num + 1, cells
 
 
 def number(text: str) -> float | str:

@@ -259,10 +259,12 @@ def keep_option(person: Person, vehicle: Vehicle, lead: Lead, name: str, given: 
     Refused
         As `what_if`, or where nothing is changed.
     """
-    if not given:
+    # None, and a circuit that is not to be a dedicated one, leave a link as it is.
+    links = {link: value for link, value in given.items() if value}
+    if not links:
         raise editing.Refused([Mistake("links", "none", "a link that is another one")])
-    words = ", ".join(_OPTION_WORDS[link].format(value) for link, value in given.items())
-    fields = {"vehicle_id": vehicle.pk, "lead_id": lead.pk, "name": name.strip() or words, "links": dict(given)}
+    words = ", ".join(_OPTION_WORDS[link].format(value) for link, value in links.items())
+    fields = {"vehicle_id": vehicle.pk, "lead_id": lead.pk, "name": name.strip() or words, "links": links}
     editing.add(person, "option", fields, what=f"{vehicle.name}: option kept")
 
 

@@ -65,10 +65,18 @@ def test_a_what_if_is_kept_named_and_thrown_away(signed_in: Browser):
     assert [one["name"] for one in hookup(signed_in.get("/hookups")[1], "Wren")["options"]] == [option["name"]]
 
 
-def test_an_option_that_changes_nothing_is_refused(signed_in: Browser):
-    status, told = signed_in.send("post", f"{path_of(signed_in, 'Wren')}/options", {"links": {}})
+@pytest.mark.parametrize("links", [{}, {"ceiling_a": None}, {"dedicated": False}])
+def test_an_option_that_changes_nothing_is_refused(signed_in: Browser, links: dict[str, Any]):
+    status, told = signed_in.send("post", f"{path_of(signed_in, 'Wren')}/options", {"links": links})
 
     assert (status, told["mistakes"][0]["field"]) == (422, "links")
+
+
+def test_an_option_is_called_after_what_it_changes(signed_in: Browser):
+    links = {"cable_a": 32, "ceiling_a": None, "dedicated": False}
+    _, told = signed_in.send("post", f"{path_of(signed_in, 'Wren')}/options", {"links": links})
+
+    assert [option["name"] for option in hookup(told, "Wren")["options"]] == ["32 A cable"]
 
 
 def test_a_stranger_can_neither_see_nor_throw_away_an_option(signed_in: Browser, stranger: Browser):

@@ -50,3 +50,41 @@ def test_a_reading_of_another_kind_asks_for_its_own_columns():
 def test_a_file_that_is_not_what_it_says_is_refused(text: str):
     with pytest.raises(BadDocument, match="a heading with columns such as kind, at"):
         brought(text)
+
+
+def test_a_row_with_a_stray_quotation_mark_is_refused_and_the_others_are_taken():
+    first, second = brought(f'at,amps,range_per_h,note\n{GOOD},10,13,"warm" evening\n{GOOD},8,10,"cold, wet"\n')
+
+    assert isinstance(first, RefusedRow)
+    assert (first.line, first.mistakes[0].path) == (2, "row")
+    assert isinstance(second, Taken)
+    assert second.row.note == "cold, wet"
+
+
+@pytest.mark.parametrize("rows", [2, 5000])
+def test_a_quotation_mark_that_is_never_closed_swallows_no_rows(rows: int):
+    text = f'at,amps,range_per_h,remark\n{GOOD},10,13,dry\n{GOOD},10,13,"wet\n' + f"{GOOD},8,10,dry\n" * rows
+
+    with pytest.raises(BadDocument, match=r"from line 3 on: .* expected every quotation mark closed"):
+        brought(text)
+
+
+def test_a_cell_that_is_no_cell_is_refused_by_its_row():
+    first, second = brought(f"at,amps,range_per_h\n{GOOD},10,{'9' * 200_000}\n{GOOD},8,10\n")
+
+    assert isinstance(first, RefusedRow)
+    assert (first.line, isinstance(second, Taken)) == (2, True)
+
+
+def test_a_heading_that_is_no_heading_is_refused():
+    with pytest.raises(BadDocument, match="a heading with columns such as kind, at"):
+        brought("at," + "x" * 200_000)
+
+
+def test_a_decimal_comma_among_commas_is_refused_and_not_cut_in_half():
+    first, second = brought(f"at,kw_side,kw\n{GOOD},battery,2,3\n{GOOD},battery,2.3,\n")
+
+    assert isinstance(first, RefusedRow)
+    assert str(first.mistakes[0]) == 'row: "4 cells", expected 3, as in the heading'
+    assert isinstance(second, Taken)
+    assert second.row.kw == 2.3
