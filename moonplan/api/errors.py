@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from typing import Any
 
 from django.core.exceptions import ObjectDoesNotExist, RequestDataTooBig
@@ -13,10 +14,12 @@ from ninja.errors import AuthenticationError, HttpError, ValidationError
 from moonplan.core.mistakes import BadDocument, Mistake
 from moonplan.household.editing import Conflict, MistakeOfRow, Refused
 
+_LONGEST_VALUE = 80
+
 
 def _shown(mistake: Mistake) -> dict[str, str]:
-    whose = f"{mistake.told}: " if isinstance(mistake, MistakeOfRow) else ""
-    return {"field": mistake.path, "value": str(mistake.value), "expected": whose + mistake.expected}
+    whose = f" ({mistake.told})" if isinstance(mistake, MistakeOfRow) else ""
+    return {"field": mistake.path, "value": str(mistake.value)[:_LONGEST_VALUE], "expected": mistake.expected + whose}
 
 
 def _field_of(loc: tuple[Any, ...]) -> str:
@@ -25,18 +28,51 @@ def _field_of(loc: tuple[Any, ...]) -> str:
     return ".".join(names) or "body"
 
 
-_NUMBERS = dict.fromkeys(("float_parsing", "float_type", "decimal_parsing"), "a number") | dict.fromkeys(
-    ("int_parsing", "int_type", "int_from_float"), "a whole number"
-)
+def _value_at(request: HttpRequest, error: dict[str, Any]) -> Any:
+    """What stood at the place of a failed check; nobody's password is told."""
+    place, *steps = error["loc"]
+    if error["type"] == "missing":
+        return "missing"
+    if not steps or steps[-1] == "password":
+        return "…"
+    if place != "body":
+        return request.GET.get(steps[-1], "")
+    found = json.loads(request.body)
+    # The first step is the name of the route's parameter.
+    for step in steps[1:]:
+        if (isinstance(found, dict) and step in found) or (isinstance(found, list) and isinstance(step, int)):
+            found = found[step]
+    return found
+
+
+# What would be right, in plain words, by how the kind of a failed check begins; figures in braces are the check's own.
+_EXPECTED = {
+    "missing": "a value",
+    "extra_forbidden": "a known field",
+    "datetime": "a time such as 07:30",
+    "date": "a date such as 2026-01-15",
+    "float": "a number",
+    "decimal": "a number",
+    "finite_number": "a number",
+    "int": "a whole number",
+    "bool": "true or false",
+    "string_type": "a text",
+    "string_too_long": "at most {max_length} characters",
+    "string_too_short": "at least {min_length} characters",
+    "list": "a list",
+    "dict": "an object",
+    "too_long": "a list of at most {max_length}",
+    "too_short": "a list of at least {min_length}",
+    "less_than_equal": "at most {le:g}",
+    "greater_than_equal": "at least {ge:g}",
+    "greater_than": "more than {gt:g}",
+}
 
 
 def _expected(error: dict[str, Any]) -> str:
-    if error["type"].startswith("datetime"):
-        return "a time such as 07:30"
-    if error["type"] in _NUMBERS:
-        return _NUMBERS[error["type"]]
-    if error["type"] == "extra_forbidden":
-        return "a known field"
+    for kind, words in _EXPECTED.items():
+        if error["type"].startswith(kind):
+            return words.format(**error.get("ctx", {}))
     return str(error["msg"]).removeprefix("Input should be ").removeprefix("Value error, ")
 
 
@@ -54,11 +90,9 @@ def install_errors(api: NinjaAPI) -> None:
 
     @api.exception_handler(ValidationError)
     def invalid(request: HttpRequest, error: Any) -> HttpResponse:
-        mistakes = [
-            {"field": _field_of(e["loc"]), "value": str(e.get("input", ""))[:80], "expected": _expected(e)}
-            for e in error.errors
-        ]
-        return answer(request, 422, "refused", "; ".join(m["expected"] for m in mistakes), mistakes=mistakes)
+        mistakes = [Mistake(_field_of(e["loc"]), _value_at(request, e), _expected(e)) for e in error.errors]
+        message = "; ".join(str(mistake) for mistake in mistakes)
+        return answer(request, 422, "refused", message, mistakes=[_shown(mistake) for mistake in mistakes])
 
     @api.exception_handler(FieldError)
     def bad_field(request: HttpRequest, error: Any) -> HttpResponse:

@@ -291,8 +291,9 @@ def what_if(request: HttpRequest, vehicle_id: int, lead_id: int, given: s.WhatIf
 @api.post(f"{_HOOKUP}/options", response={200: s.Hookups, **PROBLEMS}, operation_id="keep_option")
 def keep_option(request: HttpRequest, vehicle_id: int, lead_id: int, given: s.OptionKept) -> Any:
     person = person_of(request)
-    vehicle, lead = _pair(person, vehicle_id, lead_id)
-    rates.keep_option(person, vehicle, lead, given.name, given.links.dict(exclude_unset=True))
+    pair = _pair(person, vehicle_id, lead_id)
+    made = core_household(person.household, planning_now())
+    rates.keep_option(person, made, pair, given.name, given.links.dict(exclude_unset=True))
     return _hookups(person.household)
 
 

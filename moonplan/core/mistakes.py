@@ -85,10 +85,15 @@ def shown(value: object) -> str:
     elif isinstance(value, str):
         text = json.dumps(value, ensure_ascii=False)
     elif isinstance(value, float | int) and not isinstance(value, bool):
-        text = f"{value:g}" if abs(value) < 1e15 else str(value)
+        text = _figure(value) if abs(value) < 1e15 else str(value)
     else:
         text = json.dumps(value, default=str)
     return text if len(text) <= _LONGEST_VALUE else text[: _LONGEST_VALUE - 1] + "…"
+
+
+def _figure(value: float) -> str:
+    """A number with all its digits, and none that a binary fraction adds."""
+    return f"{value:.15g}"
 
 
 def _path(loc: Sequence[str | int]) -> str:
@@ -161,9 +166,9 @@ def _describe_number(part: dict[str, Any]) -> str:
     whole = "a whole number " if part["type"] == "integer" else ""
     low, above, high = part.get("minimum"), part.get("exclusiveMinimum"), part.get("maximum")
     if low is not None and high is not None:
-        return f"{whole}{low:g} to {high:g}"
+        return f"{whole}{_figure(low)} to {_figure(high)}"
     if above is not None and high is not None:
-        return f"{whole or 'a number '}above {above:g} and up to {high:g}"
+        return f"{whole or 'a number '}above {_figure(above)} and up to {_figure(high)}"
     return whole.strip() or "a number"
 
 

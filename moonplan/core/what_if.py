@@ -5,7 +5,7 @@ from datetime import timedelta
 
 from moonplan.core import hookup
 from moonplan.core.hookup import Delivery, DoesNotCharge, Link
-from moonplan.core.household import Household, Phases, Vehicle
+from moonplan.core.household import LEGS, Circuit, Household, Leg, Phases, Vehicle
 from moonplan.core.rates import Rate, range_km
 
 
@@ -55,8 +55,7 @@ def changed(household: Household, vehicle_id: str, lead_id: str, change: Change)
     if change.cable_a is not None:
         lead = replace(lead, cable_a=change.cable_a)
     if change.phases is not None:
-        legs = ("L1", "L2", "L3") if change.phases == 3 else circuit.legs
-        circuit = replace(circuit, phases=change.phases, legs=legs)
+        circuit = replace(circuit, phases=change.phases, legs=_legs(circuit, change.phases))
         lead = replace(lead, phases=change.phases, cable_phases=change.phases if lead.cable_phases else None)
     if circuit != household.circuit(lead.circuit):
         circuit = replace(circuit, new_work=True)
@@ -75,6 +74,14 @@ def changed(household: Household, vehicle_id: str, lead_id: str, change: Change)
         leads=tuple(lead if one.id == lead.id else one for one in household.leads),
         vehicles=tuple(of(vehicle) for vehicle in household.vehicles),
     )
+
+
+def _legs(circuit: Circuit, phases: Phases) -> tuple[Leg, ...] | None:
+    """The legs that a circuit would be on: as many of its own as it needs, and the others after them."""
+    if phases == circuit.phases:
+        return circuit.legs
+    used = circuit.used_legs
+    return (*used, *(leg for leg in LEGS if leg not in used))[:phases]
 
 
 def outlook(household: Household, vehicle_id: str, rate: Rate) -> Outlook:

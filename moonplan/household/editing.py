@@ -21,6 +21,7 @@ from django.core.serializers.json import DjangoJSONEncoder
 from django.db import models, transaction
 from django.db.models import ProtectedError
 
+from moonplan.core.household import HIGHEST_PRICE
 from moonplan.core.mistakes import Mistake
 from moonplan.core.timegrid import instant_at
 from moonplan.household.models import Change, Household, Part, Person, Vehicle
@@ -162,8 +163,9 @@ def remove(person: Person, row: Part, *, version: int, what: str) -> Change:
     try:
         fresh.delete()
     except ProtectedError as error:
-        users = ", ".join(str(user) for user in list(error.protected_objects)[:3])
-        raise Refused([Mistake(kind_of(row), str(row), f"nothing that hangs on it ({users} does)")]) from error
+        users = [str(user) for user in list(error.protected_objects)[:3]]
+        hang = f"{', '.join(users)} {'does' if len(users) == 1 else 'do'}"
+        raise Refused([Mistake(kind_of(row), str(row), f"nothing that hangs on it ({hang})")]) from error
     fresh.pk = pk
     return _log(person, fresh, before, None, what, touched=set())
 
@@ -265,7 +267,24 @@ def _set(household: Household, row: Row, fields: Mapping[str, Any]) -> None:
         else:
             if value is None and not field.null:
                 raise Refused([Mistake(name, None, "a value")])
+            _fits(field, name, value)
             setattr(row, name, on_the_clock(household, value))
+
+
+# What a small whole number in a column may come to.
+_LARGEST_COUNT = 32_767
+
+
+def _fits(field: models.Field[Any, Any], name: str, value: Any) -> None:
+    """Core refuses such figures, too, but a column that can't hold one, or not be read again, can't be asked of core."""
+    if isinstance(field, models.DecimalField):
+        low, high = -HIGHEST_PRICE, HIGHEST_PRICE
+    elif isinstance(field, models.IntegerField):
+        low, high = 0, _LARGEST_COUNT
+    else:
+        return
+    if value is not None and not low <= field.to_python(value) <= high:
+        raise Refused([Mistake(name, value, f"{low} to {high}")])
 
 
 def on_the_clock(household: Household, value: Any) -> Any:

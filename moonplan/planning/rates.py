@@ -6,7 +6,7 @@ import csv
 import io
 import json
 from collections.abc import Iterable, Mapping
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from datetime import datetime
 from typing import Any
 
@@ -238,11 +238,7 @@ def what_if(household: Household, made: core.Household, pair: tuple[str, str], g
     at = HookupAt(made, *pair)
     rate = at.rate(learn(at.document(tuple(core_reading(row) for row in rows)))).mean
     as_it_is = changed(made, *pair, Change())
-    other = changed(made, *pair, Change(**given))
-    try:
-        core.read(json.dumps(core.write(other)))
-    except BadDocument as error:
-        raise editing.Refused(error.mistakes) from error
+    other = _with(made, pair, given)
     known = {caution.key for caution in cautions(as_it_is)}
     return {
         "now": _outlook(as_it_is, pair[0], rate),
@@ -251,7 +247,17 @@ def what_if(household: Household, made: core.Household, pair: tuple[str, str], g
     }
 
 
-def keep_option(person: Person, vehicle: Vehicle, lead: Lead, name: str, given: Mapping[str, Any]) -> None:
+def _with(made: core.Household, pair: tuple[str, str], given: Mapping[str, Any]) -> core.Household:
+    try:
+        return core.checked(changed(made, *pair, Change(**given)))
+    except BadDocument as error:
+        # A link within its bounds is refused for one reason only: legs that are not there.
+        raise editing.Refused([replace(m, path="phases", value=given.get("phases")) for m in error.mistakes]) from error
+
+
+def keep_option(
+    person: Person, made: core.Household, pair: tuple[Vehicle, Lead], name: str, given: Mapping[str, Any]
+) -> None:
     """Keep a what-if for later, under its name, or one made of what it changes.
 
     Raises
@@ -263,6 +269,8 @@ def keep_option(person: Person, vehicle: Vehicle, lead: Lead, name: str, given: 
     links = {link: value for link, value in given.items() if value}
     if not links:
         raise editing.Refused([Mistake("links", "none", "a link that is another one")])
+    vehicle, lead = pair
+    _with(made, (str(vehicle.pk), str(lead.pk)), links)
     words = ", ".join(_OPTION_WORDS[link].format(value) for link, value in links.items())
     fields = {"vehicle_id": vehicle.pk, "lead_id": lead.pk, "name": name.strip() or words, "links": links}
     editing.add(person, "option", fields, what=f"{vehicle.name}: option kept")

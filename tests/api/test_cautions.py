@@ -4,7 +4,7 @@ from typing import Any
 
 import pytest
 
-from moonplan.household.models import Person
+from moonplan.household.models import Circuit, Feeder, Household, Person
 from tests.api.conftest import Browser
 from tests.api.test_rates import hookup, path_of
 
@@ -70,6 +70,18 @@ def test_an_option_that_changes_nothing_is_refused(signed_in: Browser, links: di
     status, told = signed_in.send("post", f"{path_of(signed_in, 'Wren')}/options", {"links": links})
 
     assert (status, told["mistakes"][0]["field"]) == (422, "links")
+
+
+@pytest.mark.parametrize("asked", ["what_if", "options"])
+def test_phases_that_the_house_does_not_have_are_refused_at_their_field(signed_in: Browser, person: Person, asked: str):
+    Feeder.objects.of(person.household).update(legs=["L1"])
+    Household.objects.filter(pk=person.household_id).update(legs=1)
+    Circuit.objects.of(person.household).update(legs=None, phases=1)
+    links = {"phases": 3}
+    body = links if asked == "what_if" else {"links": links}
+    status, told = signed_in.send("post", f"{path_of(signed_in, 'Heron')}/{asked}", body)
+
+    assert (status, told["mistakes"]) == (422, [{"field": "phases", "value": "3", "expected": "legs of the supply: L1"}])
 
 
 def test_an_option_is_called_after_what_it_changes(signed_in: Browser):

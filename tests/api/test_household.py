@@ -100,6 +100,8 @@ def test_what_stands_in_another_part_s_way_is_told_by_its_name(signed_in: Browse
         given = row(signed_in, kind, name)
         status, told = signed_in.send("patch", f"/{kind}s/{given['id']}?version={given['version']}", fields)
         assert status == 422
+        whose, expected = told["message"].split(": expected ")
+        assert told["mistakes"][0]["expected"] == f"{expected} ({whose})"
         return str(told["message"])
 
     session = "Wren's pinned session of Wed 14 Jan, 22:00 to 23:00 at 10 A: expected "
@@ -191,6 +193,58 @@ def test_an_empty_or_broken_body_is_refused_in_the_one_shape(signed_in: Browser,
 
     assert response.status_code in (400, 422)
     assert response.json()["code"] in ("refused", "failed")
+
+
+@pytest.mark.parametrize(
+    ("method", "path", "body", "message"),
+    [
+        ("patch", "/household?version=1", {"currency": "euro"}, 'currency: "euro", expected at most 3 characters'),
+        ("patch", "/leads/1?version=1", {"max_a": "ten"}, 'max_a: "ten", expected a number'),
+        ("patch", "/leads/1?version=1", {"steps_a": [6, "x"]}, 'steps_a: "x", expected a number'),
+        ("patch", "/leads/1?version=1", {"colour": 1}, "colour: 1, expected a known field"),
+        ("patch", "/days/nights/1/2026-01-14?version=0", {}, "plugged_in: missing, expected a value"),
+        ("post", "/days/trips/1/copies", {"days": []}, "days: [], expected a list of at least 1"),
+        ("post", "/usual/1/odometer", {"km": 123456789}, "km: 123456789, expected 0 to 5000000"),
+        ("get", "/days?nights=99", None, 'nights: "99", expected at most 14'),
+    ],
+)
+def test_a_refusal_names_the_field_the_value_and_what_would_be_right(
+    signed_in: Browser, method: str, path: str, body: Any, message: str
+):
+    status, told = signed_in.get(path) if method == "get" else signed_in.send(method, path, body)
+
+    assert (status, told["message"]) == (422, message)
+    assert told["mistakes"][0]["field"] == message.split(":")[0]
+
+
+@pytest.mark.parametrize("price", [1000.01, 99999.99999999, 100000, -1e300])
+def test_a_price_of_too_many_digits_is_refused_and_the_others_can_still_be_read(signed_in: Browser, price: float):
+    tariff, band = (signed_in.get("/household")[1][kind][0] for kind in ("tariffs", "bands"))
+    for path, field in ((f"tariffs/{tariff['id']}", "default_price"), (f"bands/{band['id']}", "price")):
+        status, told = signed_in.send("patch", f"/{path}?version=1", {field: price})
+
+        assert (status, told["mistakes"][0]["field"], told["mistakes"][0]["expected"]) == (422, field, "-1000 to 1000")
+    assert signed_in.get("/household")[1]["tariffs"][0] == tariff
+
+
+@pytest.mark.parametrize("phases", [-1, 2**63])
+def test_a_count_that_no_column_holds_is_refused_at_its_field(signed_in: Browser, phases: int):
+    lead = signed_in.get("/household")[1]["leads"][0]
+    status, told = signed_in.send("patch", f"/leads/{lead['id']}?version={lead['version']}", {"phases": phases})
+
+    assert (status, told["mistakes"][0]["field"]) == (422, "phases")
+    assert signed_in.get("/household")[1]["leads"][0] == lead
+
+
+def test_nobody_s_password_is_told(signed_in: Browser):
+    signed_in.get("/session")
+    token = {"HTTP_X_CSRFTOKEN": "a" * 32}
+    signed_in.client.cookies["csrftoken"] = "a" * 32
+    given = {"token": "x", "username": "kim", "password": "s3cret" * 50}
+    answer = signed_in.client.post("/api/join", given, content_type="application/json", **token)
+
+    assert (answer.status_code, answer.json()["mistakes"][0]["field"]) == (422, "password")
+    assert "s3cret" not in answer.content.decode()
 
 
 def test_a_body_of_five_megabytes_is_refused(signed_in: Browser):

@@ -2,6 +2,7 @@
 
 import pytest
 
+from moonplan.core.household import checked
 from moonplan.core.rates import Rate
 from moonplan.core.what_if import Change, changed, outlook
 from tests.core.factories import a_car, a_circuit, a_household, a_lead, a_trip
@@ -56,3 +57,21 @@ def test_three_phases_on_a_one_phase_car_change_nothing():
     assert seen(Change(phases=3)).delivery.phases == 1
     three = seen(Change(phases=3), vehicles=[a_car(onboard_phases=3, onboard_kw=11)], leads=[a_lead()])
     assert three.delivery.wall_kw == pytest.approx(3 * 3.68)
+
+
+@pytest.mark.parametrize(
+    ("legs", "phases", "asked", "then"),
+    [(["L2"], 1, 3, ("L2", "L1", "L3")), (["L1", "L2", "L3"], 3, 1, ("L1",)), (["L3"], 1, 2, ("L3", "L1"))],
+)
+def test_other_phases_take_the_circuits_own_legs_first(legs: list[str], phases: int, asked: int, then: tuple[str, ...]):
+    household = a_household(circuits=[a_circuit(legs=legs, phases=phases)], leads=[a_lead(phases=phases)])
+    circuit = checked(changed(household, "heron", "unit", Change(phases=asked))).circuit("carport")
+
+    assert (circuit.phases, circuit.legs) == (asked, then)
+
+
+def test_a_circuit_across_two_legs_stays_on_both():
+    supply = {"leg_voltage_v": 120, "legs": 2, "rating_a": 100, "continuous_factor": 0.8}
+    household = a_household(supply=supply, circuits=[a_circuit(voltage_v=240, legs=["L1", "L2"])])
+
+    assert changed(household, "heron", "unit", Change(phases=1)).circuit("carport").legs == ("L1", "L2")
