@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta
 from functools import lru_cache
@@ -43,11 +43,11 @@ class Roof:
 
 
 def roof_of(household: Household) -> Roof | None:
-    """The household's panels; None where it has none, or has not said where it is."""
-    arrays = tuple(_array(row) for row in rows.Array.objects.of(household))
-    if not arrays or household.latitude is None or household.longitude is None:
+    """The household's panels; None where it has none, or has not said where it is, or they can't be."""
+    arrays = list(rows.Array.objects.of(household))
+    if not arrays or household.latitude is None or household.longitude is None or _impossible(household, arrays):
         return None
-    return Roof(Place(household.latitude, household.longitude), arrays)
+    return Roof(Place(household.latitude, household.longitude), tuple(_array(row) for row in arrays))
 
 
 def _array(row: rows.Array) -> Array:
@@ -66,9 +66,13 @@ _LIMITS = {
 
 @editing.checked_by
 def _arrays_can_be(household: Household) -> list[Mistake]:
+    return _impossible(household, rows.Array.objects.of(household))
+
+
+def _impossible(household: Household, arrays: Iterable[rows.Array]) -> list[Mistake]:
     mistakes = [
         Mistake(key, getattr(row, key), expected)
-        for row in rows.Array.objects.of(household)
+        for row in arrays
         for key, (least, most, expected) in _LIMITS.items()
         if getattr(row, key) is not None and not least <= getattr(row, key) <= most
     ]
