@@ -20,9 +20,10 @@ function ask(name: string, label: string, type: FieldSpec["type"], more: Partial
 }
 
 const RULE: [string, string][] = [
-  ["0.8", "80 % of a breaker for loads that run for hours"],
-  ["1", "A dedicated circuit may be loaded fully"],
+  ["0.8", "80 % of the breaker"],
+  ["1", "all of the breaker"],
 ];
+const WHY_RULE = "For hours on end. All of it only where your region's rule lets a dedicated circuit be loaded fully.";
 const ONE_TO_THREE: [string, string][] = ["1", "2", "3"].map((n) => [n, n]);
 
 export const PLACE: FieldSpec[] = [
@@ -54,7 +55,7 @@ export const PLACE: FieldSpec[] = [
 export const SUPPLY: FieldSpec[] = [
   ask("continuous_factor", "Your region's rule for continuous load", "choice", {
     choices: RULE,
-    why: "Charging is a load that runs for hours. Ask your electrician which rule holds where you live.",
+    why: "Charging is a load that runs for hours, and some rules let a dedicated circuit be loaded fully for it. Ask your electrician which rule holds where you live.",
   }),
   ask("leg_voltage_v", "Volts a leg", "number", {
     unit: "V",
@@ -84,14 +85,14 @@ export const CIRCUIT: FieldSpec[] = [
   ask("name", "Name", "text", { required: true, why: "As you call the place: carport, shed socket." }),
   ask("kind", "Ends in", "choice", {
     choices: [
-      ["dedicated", "a circuit of its own for charging"],
-      ["socket", "an ordinary domestic socket"],
+      ["dedicated", "a dedicated circuit"],
+      ["socket", "an ordinary socket"],
     ],
   }),
   ask("breaker_a", "Breaker", "number", { unit: "A", required: true, why: "Printed on its switch in the panel." }),
   ask("voltage_v", "Volts a phase", "number", { unit: "V", required: true }),
   ask("phases", "Phases", "choice", { choices: ONE_TO_THREE }),
-  ask("continuous_factor", "Continuous load", "choice", { choices: RULE }),
+  ask("continuous_factor", "Continuous load", "choice", { choices: RULE, why: WHY_RULE }),
   ask("outlet_a", "Socket rated", "number", { unit: "A", why: "Leave empty where a wall unit is wired in." }),
   ask("socket_a", "You allow for hours", "number", {
     unit: "A",
@@ -119,7 +120,7 @@ export const CIRCUIT: FieldSpec[] = [
 export const FEEDER: FieldSpec[] = [
   ask("name", "Name", "text", { required: true }),
   ask("rating_a", "Rated", "number", { unit: "A", required: true }),
-  ask("continuous_factor", "Continuous load", "choice", { choices: RULE }),
+  ask("continuous_factor", "Continuous load", "choice", { choices: RULE, why: WHY_RULE }),
   ask("legs", "On legs", "text", { required: true, why: "For example L1 L2 L3." }),
   ask("other_load_a", "Other things on it", "number", { unit: "A" }),
 ];
