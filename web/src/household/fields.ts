@@ -53,9 +53,9 @@ export const PLACE: FieldSpec[] = [
 ];
 
 export const SUPPLY: FieldSpec[] = [
-  ask("continuous_factor", "Your region's rule for continuous load", "choice", {
+  ask("continuous_factor", "Rule for continuous load", "choice", {
     choices: RULE,
-    why: "Charging is a load that runs for hours, and some rules let a dedicated circuit be loaded fully for it. Ask your electrician which rule holds where you live.",
+    why: "Charging runs for hours, and some rules let a dedicated circuit be loaded fully for it. Ask your electrician which rule holds where you live.",
   }),
   ask("leg_voltage_v", "Volts a leg", "number", {
     unit: "V",
@@ -83,7 +83,7 @@ export const SUPPLY: FieldSpec[] = [
 
 export const CIRCUIT: FieldSpec[] = [
   ask("name", "Name", "text", { required: true, why: "As you call the place: carport, shed socket." }),
-  ask("kind", "Ends in", "choice", {
+  ask("kind", "It is", "choice", {
     choices: [
       ["dedicated", "a dedicated circuit"],
       ["socket", "an ordinary socket"],
