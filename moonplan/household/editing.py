@@ -13,6 +13,7 @@ from contextvars import ContextVar
 from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import Any
+from unicodedata import category
 from uuid import uuid4
 from zoneinfo import ZoneInfo
 
@@ -268,7 +269,17 @@ def _set(household: Household, row: Row, fields: Mapping[str, Any]) -> None:
             if value is None and not field.null:
                 raise Refused([Mistake(name, None, "a value")])
             _fits(field, name, value)
-            setattr(row, name, on_the_clock(household, value))
+            kept = _called(value) if name == "name" else on_the_clock(household, value)
+            setattr(row, name, kept)
+
+
+def _called(name: str) -> str:
+    """A name as it is shown: in one line, with something to read."""
+    shown = " ".join(name.split())
+    kinds = [category(each) for each in shown]
+    if "Cc" in kinds or all(kind[0] in "CZ" for kind in kinds):
+        raise Refused([Mistake("name", name, "a name that can be read")])
+    return shown
 
 
 # What a small whole number in a column may come to.

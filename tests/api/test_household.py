@@ -236,6 +236,28 @@ def test_a_count_that_no_column_holds_is_refused_at_its_field(signed_in: Browser
     assert signed_in.get("/household")[1]["leads"][0] == lead
 
 
+@pytest.mark.parametrize(
+    ("typed", "kept"),
+    [
+        ("  Gull ", "Gull"),
+        ("Zoë's\tcar", "Zoë's car"),
+        ("👩\u200d👧", "👩\u200d👧"),
+        (" ", None),
+        ("\u200b", None),
+        ("a\x07", None),
+    ],
+)
+def test_a_name_is_one_line_with_something_to_read(signed_in: Browser, typed: str, kept: str | None):
+    lead = signed_in.get("/household")[1]["leads"][0]
+    status, told = signed_in.send("patch", f"/leads/{lead['id']}?version={lead['version']}", {"name": typed})
+
+    if kept is None:
+        assert (status, told["mistakes"][0]["field"]) == (422, "name")
+        assert told["mistakes"][0]["expected"] == "a name that can be read"
+    else:
+        assert told["leads"][0]["name"] == kept
+
+
 def test_nobody_s_password_is_told(signed_in: Browser):
     signed_in.get("/session")
     token = {"HTTP_X_CSRFTOKEN": "a" * 32}

@@ -33,7 +33,7 @@ def test_a_first_evening_from_nothing(empty: Served, open_page, viewport):
 
     expect(page.get_by_role("heading", name="First evening")).to_be_visible()
     answer(page, "Place", Name_of_the_house="Our house", Time_zone="Europe/Ljubljana", Currency="EUR")
-    answer(page, "Supply", Volts_a_leg="230", Main_breaker="25", **{"Rule_for_continuous_load": "1"})
+    answer(page, "Supply", Volts_a_leg="230", Main_breaker="25", Rule_for_continuous_load="1")
     answer(page, "+ A circuit", Name="barn", Breaker="16")
     expect(page.get_by_role("button", name="barn", expanded=False)).to_contain_text("lets 16 A through, 3.7 kW")
     answer(page, "+ A wall unit or lead", Name="box", At_most="32", Who_sets_it="managed")
