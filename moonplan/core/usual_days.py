@@ -5,6 +5,7 @@ its kind, working days or the weekend. A typed figure stands above both.
 """
 
 import json
+import re
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
@@ -17,7 +18,7 @@ from pydantic import Field, TypeAdapter
 
 from moonplan.core.household import STRICT, WEEKDAYS, Percent, Weekday
 from moonplan.core.mileage import weather_factor
-from moonplan.core.mistakes import Mistake, validated
+from moonplan.core.mistakes import BadDocument, Mistake, shown, validated
 from moonplan.core.tables import number
 
 _ENOUGH_ENTRIES = 3
@@ -66,6 +67,10 @@ def odometer_of(values: Mapping[str, Any]) -> Odometer:
     return validated(_adapter(), json.dumps(dict(values)), _adapter().json_schema())
 
 
+# No odometer shows thousandths of a kilometre.
+_THOUSANDS = re.compile(r"\d{1,3}[.,]\d{3}")
+
+
 def odometer_of_row(cells: Mapping[str, str]) -> Odometer:
     """An odometer reading from a row of a table, its cells by column.
 
@@ -74,6 +79,8 @@ def odometer_of_row(cells: Mapping[str, str]) -> Odometer:
     BadDocument
         As `odometer_of`.
     """
+    if _THOUSANDS.fullmatch(cells.get("km", "")):
+        raise BadDocument([Mistake("km", cells["km"], "kilometres, with no mark between the thousands")])
     return odometer_of({key: text if key == "day" else number(text) for key, text in cells.items()})
 
 
@@ -83,7 +90,7 @@ def out_of_order(reading: Odometer, others: Iterable[Odometer]) -> Mistake | Non
     after = min((one.km for one in others if one.day > reading.day), default=float("inf"))
     if before <= reading.km <= after:
         return None
-    expected = f"at least {before:g}" if after == float("inf") else f"{before:g} to {after:g}"
+    expected = f"at least {shown(before)}" if after == float("inf") else f"{shown(before)} to {shown(after)}"
     return Mistake("km", reading.km, f"{expected}, as the odometer showed on other days")
 
 

@@ -124,3 +124,16 @@ def test_careful_is_never_below_typical_and_both_lie_among_what_was_driven(km: l
         assert usual.typical_km is not None
         assert usual.careful_km is not None
         assert min(km) - 1e-9 <= usual.typical_km <= usual.careful_km + 1e-9 <= max(km) + 2e-9
+
+
+@pytest.mark.parametrize("km", ["18.400", "18,400", "1.234"])
+def test_a_mark_between_thousands_is_not_taken_for_a_decimal_one(km: str):
+    with pytest.raises(BadDocument, match=f'km: "{km}", expected kilometres, with no mark between the thousands'):
+        odometer_of_row({"day": "2026-01-05", "km": km})
+    assert odometer_of_row({"day": "2026-01-05", "km": "18400.125"}).km == 18400.125
+
+
+def test_an_odometer_that_goes_back_is_told_to_the_tenth():
+    wrong = out_of_order(Odometer(MONDAY, 123456.1), [Odometer(MONDAY - timedelta(days=1), 123456.4)])
+
+    assert str(wrong) == "km: 123456.1, expected at least 123456.4, as the odometer showed on other days"

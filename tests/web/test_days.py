@@ -24,6 +24,10 @@ def test_the_week_is_told_and_a_trip_is_added_changed_and_undone(demo: Served, o
     form = page.get_by_role("form", name="New trip")
     form.get_by_label("Distance, km").fill("90")
     form.get_by_label("What for").fill("lake")
+    form.get_by_label("Outside, °C").fill("cold")
+    form.get_by_role("button", name="Add the trip").click()
+    expect(form.get_by_role("alert")).to_have_text("Expected a number")
+    form.get_by_label("Outside, °C").fill("-2,5")
     form.get_by_role("button", name="Add the trip").click()
 
     chip = page.get_by_role("button", name="Sun 08:00–17:00, 90 km, lake")
@@ -126,6 +130,10 @@ def test_an_odometer_reading_and_a_typed_usual_day(demo: Served, open_page):
     form.get_by_role("button", name="Keep it").click()
     expect(form.get_by_role("alert")).to_contain_text("Expected at least")
     form.get_by_label("Odometer, km").fill("42000")
+    form.get_by_label("SoC then, %").fill("two thirds")
+    form.get_by_role("button", name="Keep it").click()
+    expect(form.get_by_role("alert")).to_have_text("Expected a number")
+    form.get_by_label("SoC then, %").fill("")
     form.get_by_role("button", name="Keep it").click()
     expect(wren.get_by_text("22 odometer readings, the last of 2026-01-14")).to_be_visible()
 

@@ -2,6 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, type Schemas, told } from "../api/client";
 import { clock, type Manner, toKm, toUnit, weekday } from "../shared/format";
+import { figure } from "../shared/number";
 import { outdated } from "../shared/outdated";
 import classes from "./Days.module.css";
 import type { CarDays } from "./days.queries";
@@ -116,7 +117,7 @@ function given(answers: Record<string, Answer>, manner: Manner): Schemas["EventA
     .map(([summary, answer]) => ({
       summary,
       vehicle_id: Number(answer.car),
-      km: toKm(Number(answer.km.replace(",", ".")), manner),
+      km: toKm(figure(answer.km), manner),
     }));
 }
 

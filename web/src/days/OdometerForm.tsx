@@ -1,6 +1,7 @@
 import { useState } from "react";
 import { ApiError } from "../api/client";
 import { type Manner, toKm } from "../shared/format";
+import { figure, number } from "../shared/number";
 import classes from "./Days.module.css";
 import { type UsualOfCar, useReadOdometer } from "./usual.queries";
 
@@ -9,8 +10,8 @@ export function OdometerForm({ car, manner }: { car: UsualOfCar; manner: Manner 
   const reading = useReadOdometer(car.id);
   const [texts, setTexts] = useState<Record<string, string>>({});
   const errors = reading.error instanceof ApiError ? reading.error.byField : {};
-  const number = (name: string) => (texts[name] ? Number(texts[name].replace(",", ".")) : null);
-  const shown = number("km");
+  // What is no number goes as it is, so that the server names the field.
+  const given = (name: string) => (texts[name] ? (number(texts[name]) as number) : null);
   return (
     <form
       className={classes.form}
@@ -19,10 +20,10 @@ export function OdometerForm({ car, manner }: { car: UsualOfCar; manner: Manner 
         event.preventDefault();
         reading.mutate(
           {
-            km: shown === null ? null : toKm(shown, manner),
-            soc_pct: number("soc_pct"),
-            charged_kwh: number("charged_kwh"),
-            temperature_c: number("temperature_c"),
+            km: texts.km ? toKm(figure(texts.km), manner) : null,
+            soc_pct: given("soc_pct"),
+            charged_kwh: given("charged_kwh"),
+            temperature_c: given("temperature_c"),
             ...(texts.day ? { day: texts.day } : {}),
           },
           { onSuccess: () => setTexts({}) },

@@ -1,6 +1,7 @@
 import { useState } from "react";
 import { ApiError } from "../api/client";
 import { type Manner, toKm, toUnit } from "../shared/format";
+import { figure, number } from "../shared/number";
 import classes from "./Days.module.css";
 import type { CarDays, Trip, TripEdit, useDaysEdit } from "./days.queries";
 import { moved, wall } from "./wall";
@@ -37,9 +38,9 @@ export function TripForm({ trip, car, cars, day, manner, edit, onDone }: Props) 
     vehicle_id: Number(vehicle),
     leave: texts.leave,
     back: texts.back,
-    km: toKm(number(texts.km), manner),
-    gain_kwh: texts.gain_kwh ? number(texts.gain_kwh) : 0,
-    temperature_c: texts.temperature_c ? number(texts.temperature_c) : null,
+    km: toKm(figure(texts.km ?? ""), manner),
+    gain_kwh: texts.gain_kwh ? (number(texts.gain_kwh) as number) : 0,
+    temperature_c: texts.temperature_c ? (number(texts.temperature_c) as number) : null,
     summary: texts.summary,
     fill,
   };
@@ -131,8 +132,3 @@ export const FIELDS = [
   { name: "temperature_c", label: "Outside, °C", type: "text" },
   { name: "summary", label: "What for", type: "text" },
 ];
-
-/** What is no number goes as NaN, which is null on the wire, so that the server names the field. */
-function number(text: string | undefined): number {
-  return Number((text ?? "").replace(",", ".") || Number.NaN);
-}

@@ -1,3 +1,4 @@
+import { number } from "../shared/number";
 import type { FieldSpec } from "./fields";
 
 /** A stored value as the text of its input, a moment on the household's own clock. */
@@ -45,10 +46,4 @@ function steps(text: string): [string, number | string][] {
 
 function words(text: string): string[] {
   return text.split(/[\s,]+/).filter(Boolean);
-}
-
-/** A number with a decimal point or comma; what is none goes as it is, so that the server names the mistake. */
-export function number(text: string): number | string {
-  const value = Number(text.replace(",", "."));
-  return Number.isNaN(value) ? text : value;
 }

@@ -1,8 +1,8 @@
 import { ApiError } from "../api/client";
 import { useRowEdit } from "../household/household.queries";
-import { number } from "../household/values";
 import { DepthSwatch } from "../shared/DepthHatch";
 import { sheetPrice } from "../shared/format";
+import { number } from "../shared/number";
 import page from "../shared/Page.module.css";
 import { Scrolled } from "../shared/Scrolled";
 import { TextField } from "../shared/TextField";

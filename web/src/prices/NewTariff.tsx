@@ -1,5 +1,6 @@
 import { type FormEvent, useState } from "react";
 import { ApiError } from "../api/client";
+import { figure } from "../shared/number";
 import classes from "./Prices.module.css";
 import { type Prices, type Tariff, useTariffEdit } from "./prices.queries";
 
@@ -28,7 +29,7 @@ export function NewTariff({ prices, like }: { prices: Prices; like?: Tariff }) {
           name: text("name"),
           rival: text("when") === "rival",
           since: text("when") === "since" && since ? since : null,
-          default_price: Number(text("default_price").replace(",", ".")),
+          default_price: figure(text("default_price")),
           like: form.get("like") && like ? like.id : null,
         },
       },

@@ -1,7 +1,7 @@
 import { ApiError } from "../api/client";
 import { useRowEdit } from "../household/household.queries";
-import { number } from "../household/values";
 import { sheetPrice } from "../shared/format";
+import { number } from "../shared/number";
 import { TextField } from "../shared/TextField";
 import classes from "./Prices.module.css";
 import { type Prices, type Tariff, useTariffEdit } from "./prices.queries";

@@ -3,6 +3,7 @@ import { useState } from "react";
 import { ApiError, api, type Schemas, told } from "../api/client";
 import { ChainDrawing } from "../shared/ChainDrawing";
 import type { Manner } from "../shared/format";
+import { number } from "../shared/number";
 import { Given } from "./Given";
 import { Options } from "./Options";
 import classes from "./Rates.module.css";
@@ -124,9 +125,6 @@ function Chain({ outlook, words, manner }: { outlook: Schemas["OutlookOut"]; wor
 
 function changeOf(texts: Record<string, string>, dedicated: boolean): Change {
   const given = Object.entries(texts).filter(([, text]) => text.trim() !== "");
-  const values = given.map(([name, text]) => {
-    const value = Number(text.replace(",", "."));
-    return [name, Number.isNaN(value) ? text : value];
-  });
+  const values = given.map(([name, text]) => [name, number(text)]);
   return { ...Object.fromEntries(values), ...(dedicated ? { dedicated } : {}) };
 }

@@ -1,3 +1,4 @@
+import { number } from "../shared/number";
 import type { ReadingIn } from "./rates.queries";
 
 export type Kind = NonNullable<ReadingIn["kind"]>;
@@ -67,6 +68,5 @@ function typedAs(type: Asked["type"], text: string): unknown {
   if (type === "flag") return text === "true";
   const clock = /^(\d{1,3}):(\d{2})$/.exec(text);
   if (type === "duration" && clock) return Number(clock[1]) + Number(clock[2]) / 60;
-  const value = Number(text.replace(",", "."));
-  return Number.isNaN(value) ? text : value;
+  return number(text);
 }
