@@ -67,8 +67,11 @@ class Invite(Schema):
 # --- rows ----------------------------------------------------------------------------------------------------------------
 
 
-# JSON columns, whose contents the model can't tell, and the keys of other rows.
+# JSON columns, whose contents the model can't tell, and the keys of other rows. Of a clock time or a
+# currency core says what would be right.
 _TYPES: dict[str, Any] = {
+    **dict.fromkeys(("bedtime", "wake", "usual_leave", "usual_back", "start", "end", "currency"), str),
+    **dict.fromkeys(("plug_in_from", "plug_in_to"), str | None),
     "id": int,
     "legs": list[str] | None,
     "steps_a": list[float],

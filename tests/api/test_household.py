@@ -198,7 +198,19 @@ def test_an_empty_or_broken_body_is_refused_in_the_one_shape(signed_in: Browser,
 @pytest.mark.parametrize(
     ("method", "path", "body", "message"),
     [
-        ("patch", "/household?version=1", {"currency": "euro"}, 'currency: "euro", expected at most 3 characters'),
+        (
+            "patch",
+            "/household?version=1",
+            {"currency": "euro"},
+            'currency: "euro", expected a currency code of three capitals',
+        ),
+        ("patch", "/household?version=1", {"wake": "7:30 am"}, 'wake: "7:30 am", expected HH:MM'),
+        (
+            "patch",
+            "/household?version=1",
+            {"distance_unit": "miles"},
+            'distance_unit: "miles", expected at most 2 characters',
+        ),
         ("patch", "/leads/1?version=1", {"max_a": "ten"}, 'max_a: "ten", expected a number'),
         ("patch", "/leads/1?version=1", {"steps_a": [6, "x"]}, 'steps_a: "x", expected a number'),
         ("patch", "/leads/1?version=1", {"colour": 1}, "colour: 1, expected a known field"),

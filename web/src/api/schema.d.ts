@@ -2469,14 +2469,14 @@ export interface components {
             name: string;
             /** Price */
             price: string;
-            /** Start */
-            start: string;
-            /** End */
-            end: string;
             /** Tariff Id */
             tariff_id: number;
             /** Days */
             days: string[];
+            /** Start */
+            start: string;
+            /** End */
+            end: string;
             /** Months */
             months: number[] | null;
         };
@@ -2592,11 +2592,6 @@ export interface components {
             /** Longitude */
             longitude?: number | null;
             /**
-             * Currency
-             * @default EUR
-             */
-            currency: string;
-            /**
              * Distance Unit
              * @default km
              */
@@ -2638,18 +2633,14 @@ export interface components {
              * @default cheapest
              */
             habit: string;
-            /**
-             * Bedtime
-             * @default 22:30
-             */
-            bedtime: string;
-            /**
-             * Wake
-             * @default 06:30
-             */
-            wake: string;
+            /** Currency */
+            currency: string;
             /** Set Nights */
             set_nights: string[];
+            /** Bedtime */
+            bedtime: string;
+            /** Wake */
+            wake: string;
             /** Base Load Kw */
             base_load_kw: (string | number)[][];
             /** Sun Day Kw */
@@ -2946,26 +2937,20 @@ export interface components {
             cutoff: boolean;
             /** Habit */
             habit?: string | null;
-            /** Plug In From */
-            plug_in_from?: string | null;
-            /** Plug In To */
-            plug_in_to?: string | null;
-            /**
-             * Usual Leave
-             * @default 08:00
-             */
-            usual_leave: string;
-            /**
-             * Usual Back
-             * @default 17:00
-             */
-            usual_back: string;
             /** Lead Id */
             lead_id: number;
+            /** Plug In From */
+            plug_in_from: string | null;
+            /** Plug In To */
+            plug_in_to: string | null;
             /** Usual Km */
             usual_km: {
                 [key: string]: number | null;
             };
+            /** Usual Leave */
+            usual_leave: string;
+            /** Usual Back */
+            usual_back: string;
         };
         /**
          * WholeHousehold
@@ -3008,11 +2993,6 @@ export interface components {
             /** Longitude */
             longitude?: number | null;
             /**
-             * Currency
-             * @default EUR
-             */
-            currency: string | null;
-            /**
              * Distance Unit
              * @default km
              */
@@ -3054,18 +3034,14 @@ export interface components {
              * @default cheapest
              */
             habit: string | null;
-            /**
-             * Bedtime
-             * @default 22:30
-             */
-            bedtime: string | null;
-            /**
-             * Wake
-             * @default 06:30
-             */
-            wake: string | null;
+            /** Currency */
+            currency?: string | null;
             /** Set Nights */
             set_nights?: string[] | null;
+            /** Bedtime */
+            bedtime?: string | null;
+            /** Wake */
+            wake?: string | null;
             /** Base Load Kw */
             base_load_kw?: (string | number)[][] | null;
             /** Sun Day Kw */
@@ -3801,26 +3777,20 @@ export interface components {
             cutoff: boolean | null;
             /** Habit */
             habit?: string | null;
+            /** Lead Id */
+            lead_id?: number | null;
             /** Plug In From */
             plug_in_from?: string | null;
             /** Plug In To */
             plug_in_to?: string | null;
-            /**
-             * Usual Leave
-             * @default 08:00
-             */
-            usual_leave: string | null;
-            /**
-             * Usual Back
-             * @default 17:00
-             */
-            usual_back: string | null;
-            /** Lead Id */
-            lead_id?: number | null;
             /** Usual Km */
             usual_km?: {
                 [key: string]: number | null;
             } | null;
+            /** Usual Leave */
+            usual_leave?: string | null;
+            /** Usual Back */
+            usual_back?: string | null;
         };
         /** TripPatch */
         TripPatch: {
@@ -3914,14 +3884,14 @@ export interface components {
             name?: string | null;
             /** Price */
             price?: number | string | null;
-            /** Start */
-            start?: string | null;
-            /** End */
-            end?: string | null;
             /** Tariff Id */
             tariff_id?: number | null;
             /** Days */
             days?: string[] | null;
+            /** Start */
+            start?: string | null;
+            /** End */
+            end?: string | null;
             /** Months */
             months?: number[] | null;
         };
