@@ -24,7 +24,8 @@ def _shown(mistake: Mistake) -> dict[str, str]:
 
 def _field_of(loc: tuple[Any, ...]) -> str:
     """The field's name, whichever entry of it the mistake is in."""
-    names = [step for step in loc if isinstance(step, str) and step not in ("body", "given", "query", "path")]
+    _place, *steps = loc
+    names = [step for step in steps if isinstance(step, str) and step != "given"]
     return ".".join(names) or "body"
 
 
@@ -36,7 +37,7 @@ def _value_at(request: HttpRequest, error: dict[str, Any]) -> Any:
     if not steps or steps[-1] == "password":
         return "…"
     if place != "body":
-        return request.GET.get(steps[-1], "")
+        return (request.POST if place == "form" else request.GET).get(steps[-1], "")
     found = json.loads(request.body)
     # The first step is the name of the route's parameter.
     for step in steps[1:]:
@@ -61,6 +62,7 @@ _EXPECTED = {
     "string_too_short": "at least {min_length} characters",
     "list": "a list",
     "dict": "an object",
+    "model": "an object",
     "too_long": "a list of at most {max_length}",
     "too_short": "a list of at least {min_length}",
     "less_than_equal": "at most {le:g}",

@@ -161,6 +161,13 @@ def test_a_file_that_is_not_what_it_says_keeps_nothing(signed_in: Browser, text:
     assert SeriesDay.objects.count() == kept
 
 
+def test_what_comes_with_a_file_is_refused_at_its_field(signed_in: Browser):
+    _, told = signed_in.bring("/series/grid", "start,kWh\n2026-01-10 00:00,1\n", green_button="maybe")
+    assert told["message"] == 'green_button: "maybe", expected true or false'
+    told = signed_in.client.post("/api/series/grid", {"keep": "true"}).json()
+    assert told["message"] == "file: missing, expected a value"
+
+
 def test_a_long_file_is_brought_whole(signed_in: Browser):
     # A year of quarter hours, with three rows that cannot be used.
     at, rows = MIDNIGHT - timedelta(days=800), ["start,kwh"]
