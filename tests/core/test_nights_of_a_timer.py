@@ -7,11 +7,13 @@ from random import Random
 import numpy as np
 import pytest
 
+from moonplan.core.planner.candidates import candidate
+from moonplan.core.planner.moves import improved
 from moonplan.core.planner.one_car import nothing_left
 from moonplan.core.planner.plan import later, problem_of, soon
 from moonplan.core.planner.problem import Problem
 from moonplan.core.simulate import runs
-from tests.core.factories import LOSSLESS, a_car, a_circuit, a_household, a_lead, at
+from tests.core.factories import LOSSLESS, a_car, a_circuit, a_household, a_lead, a_trip, at
 
 NOW = "2026-01-14T18:00:00+01:00"
 LEAST_A, MOST_A, KW_PER_A = 6.0, 16.0, 0.23
@@ -131,3 +133,29 @@ def test_hours_in_which_nothing_is_drawn_are_left_out_but_for_those_before_such_
     bare = nothing_left(problem.cars[0], amps, problem)
 
     assert np.flatnonzero(bare).tolist() == left
+
+
+def test_a_session_that_lasts_past_noon_may_be_at_what_the_house_leaves_it_there():
+    # The house takes 8 of 20 A until 17:00, and 10 then. From 6:30 on 10.5 h at 12 A are 28.98 kWh, and 13.5 h at 10 A, to
+    # leaving, 31.05 of the 50 that are wanted. Another session after noon would be the next night's, which needs its own.
+    trips = [
+        a_trip("2026-01-15T20:00:00+01:00", "2026-01-15T20:30:00+01:00", 0, fill=True),
+        a_trip("2026-01-16T08:00:00+01:00", "2026-01-16T18:00:00+01:00", 0, fill=True),
+    ]
+    household = a_household(
+        now="2026-01-15T06:00:00+01:00",
+        supply={"leg_voltage_v": 230, "legs": 1, "rating_a": 20, "continuous_factor": 1.0},
+        base_load_kw=[["00:00", 1.84], ["17:00", 2.3], ["20:15", 0.5]],
+        vehicles=[a_car(soc_pct=0, control="hand", daily_limit_pct=100)],
+        leads=[a_lead(control="hand")],
+        trips=trips,
+    )
+    problem = problem_of(household)
+    amps = np.zeros(problem.grid.n_slots)
+    for start, end, current in (("15T06:30", "15T17:00", 12.0), ("15T20:30", "16T08:00", 16.0)):
+        first, past = (problem.grid.starts.index(at(f"2026-01-{clock}:00+01:00")) for clock in (start, end))
+        amps[first:past] = current
+    start = candidate(problem, [amps])
+
+    assert start.outcome.short_kwh == pytest.approx(50 - 28.98)
+    assert improved(problem, start, moves=1).outcome.short_kwh == pytest.approx(50 - 31.05)

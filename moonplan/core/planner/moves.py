@@ -79,7 +79,9 @@ def _longest_sessions(problem: Problem, car: Car, amps: Floats, room: Floats, ni
             without[run.first : run.last + 1] = 0.0
     beside = np.convolve(without > 0, [1, 1, 1], mode="same") > 0
     starts, stops = may_begin(problem, car), may_end(problem, car)
-    for current in car.steps_a or np.unique(room[begins:ends]).tolist():
+    # A session may last into the next night, and into what is left to it there.
+    reaches = next((t for t in range(ends, len(room)) if not room[t]), len(room))
+    for current in car.steps_a or np.unique(room[begins:reaches]).tolist():
         free = (room > current - SLACK_A) & ~beside & np.isnan(car.pinned_a)
         for run in runs(np.where(free, current, 0.0)):
             first = next((t for t in range(max(run.first, begins), min(run.last + 1, ends)) if starts[t]), None)
