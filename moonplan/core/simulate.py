@@ -169,7 +169,7 @@ def ran(amps: Floats, given: Given) -> tuple[Floats, Floats, Floats, Floats, Flo
             wall_kw = min(kw_per_a * amps[t], most_wall_kw)
             battery_kw, drawn_kw = accepted_kw(wall_kw, level / usable_kwh, efficiency, overhead_kw, onboard_kw, taper_from)
             fraction[t], gained[t], wall[t] = draw(battery_kw, drawn_kw, level, limit_kwh[t], hours)
-        above += _area_above(level, gained[t], fraction[t], rest_kwh) * hours
+        above += area_above(level, gained[t], fraction[t], rest_kwh) * hours
         if 0 < fraction[t] < 1:
             level = limit_kwh[t]
         else:
@@ -178,7 +178,7 @@ def ran(amps: Floats, given: Given) -> tuple[Floats, Floats, Floats, Floats, Flo
 
 
 @compiled
-def _area_above(level: float, gained: float, fraction: float, rest: float) -> float:
+def area_above(level: float, gained: float, fraction: float, rest: float) -> float:
     """Mean of max(0, SoC − rest) over a slot in which SoC rises for a fraction of it and then stays. [kWh]"""
     end = level + gained
     if end <= rest:

@@ -160,7 +160,7 @@ def _most_alone(problem: Problem, i: int) -> Floats:
             room = np.minimum(room, left_of(limit, problem, only_pinned, i))
     pinned = ~np.isnan(car.pinned_a)
     most = np.where(pinned, np.nan_to_num(car.pinned_a), car.offered(np.maximum(0.0, room)))
-    begins = may_start(problem, car) & ~_of_pinned_nights(problem, car) | pinned
+    begins = may_start(problem, car) & ~of_pinned_nights(problem, car) | pinned
     going_on = car.vehicle.charging
     for t in range(len(most)):
         going_on = bool(most[t] > 0 and (begins[t] or going_on))
@@ -168,7 +168,7 @@ def _most_alone(problem: Problem, i: int) -> Floats:
     return most
 
 
-def _of_pinned_nights(problem: Problem, car: Car) -> Flags:
+def of_pinned_nights(problem: Problem, car: Car) -> Flags:
     """Slots of nights in which somebody pinned the one session that a timer has, shape (n_slots,)."""
     pinned = {problem.grid.nights[run.first] for run in runs(np.nan_to_num(car.pinned_a)) if car.control != "managed"}
     return np.array([night in pinned for night in problem.grid.nights], dtype=np.bool_)

@@ -16,16 +16,18 @@ from moonplan.core.planner.currents_anew import set_anew
 from moonplan.core.planner.moves import at_best_currents, improved, paired
 from moonplan.core.planner.one_car import CLOSER, CLOSEST, COARSE, FINE, FINE_OF_MANY, FINEST, MANY_CURRENTS, Effort
 from moonplan.core.planner.problem import CONTROLS, Problem
+from moonplan.core.planner.quick.search import quickly_searched
 from moonplan.core.planner.search import contended_slots, relieved, searched, shifted, swept
 from moonplan.core.timegrid import Floats
 
 _ROUNDS = 3
 _MOST_ORDERS = 6
-# How many tries a search has for each pair of cars and night, soon.
-_SOON = 0.7
+# How many tries a search has for each pair of cars and night, and a quick one for each car and night, soon.
+_SOON, _QUICKLY_SOON = 0.1, 300
 # How many slots of cars a search plans anew in all, soon and thoroughly: so many at the least, for few nights need more
-# tries than their number tells; and at the most, for a month of many cars is left at that.
+# tries than their number tells; and at the most, for a month of many cars is left at that. How many a quick one looks at.
 _SLOTS_SOON, _SLOTS_THOROUGHLY = (8_000, 160_000), (10_000, 1_000_000)
+_SLOTS_QUICKLY_SOON, _SLOTS_QUICKLY_THOROUGHLY = (300_000, 24_000_000), (2_000_000, 160_000_000)
 # In which part of the tries two cars are planned together: of more cars than a few, and later of those, too.
 _TOGETHER = 0.3
 # Up to how many cars are planned finely soon, and up to how many slots of cars later.
@@ -40,15 +42,19 @@ _FEW_MOVES, _MANY_MOVES = 20, 150
 
 
 class _Long(NamedTuple):
-    """How closely a longer search plans, and how many tries it has for each pair of cars and night, first and once more."""
+    """How closely a longer search plans, and how many tries it has for each pair of cars and night, first and once more.
+
+    quickly : how many tries a quick search after each of them has for each car and night.
+    """
 
     effort: Effort
     thoroughly: float
     again: float
+    quickly: tuple[int, int]
 
 
 # Two cars are soon as good as they can be at little effort; of more the next try is worth more than a closer one.
-_LONG_OF_FEW, _LONG_OF_MANY = _Long(CLOSER, 2.0, 0.5), _Long(COARSE, 3.5, 1.5)
+_LONG_OF_FEW, _LONG_OF_MANY = _Long(CLOSER, 0.8, 0.2, (800, 200)), _Long(COARSE, 1.2, 0.5, (2100, 900))
 
 
 def plan_together(problem: Problem, like: Sequence[Floats] | None = None) -> Candidate:
@@ -69,6 +75,8 @@ def plan_together(problem: Problem, like: Sequence[Floats] | None = None) -> Can
     few = cars <= _FEW_CARS
     together, closely = (0.0, FINE) if few else (_TOGETHER, FINE_OF_MANY)
     best = searched(problem, best, tries=tries, effort=COARSE, together=together, contended=contended)
+    tries = _tries(problem, _QUICKLY_SOON * cars * nights, _SLOTS_QUICKLY_SOON)
+    best = quickly_searched(problem, best, tries=tries, contended=contended)
     return _better(_finished(problem, _replanned(problem, best, closely)), best)
 
 
@@ -106,12 +114,14 @@ def refined(problem: Problem, found: Candidate, *, again: int = 0) -> Candidate:
     finely, alone = FINEST if slots <= _SLOTS_FINELY else FINE_OF_MANY, _alone(problem, COARSE)
     if cars > 1:
         long, contended = _LONG_OF_FEW if cars <= _FEW_CARS else _LONG_OF_MANY, contended_slots(problem, alone.amps)
-        for part in (long.thoroughly, long.again):
+        for nth, (part, quickly) in enumerate(zip((long.thoroughly, long.again), long.quickly, strict=True)):
             tries = _tries(problem, part * cars**2 * nights, _SLOTS_THOROUGHLY)
             best = relieved(problem, best, alone, effort=long.effort)
             best = searched(
                 problem, best, tries=tries, effort=long.effort, together=_TOGETHER, contended=contended, again=again
             )
+            tries = _tries(problem, quickly * cars * nights, _SLOTS_QUICKLY_THOROUGHLY)
+            best = quickly_searched(problem, best, tries=tries, contended=contended, again=1 + 2 * again + nth)
             best = swept(problem, _settled(problem, best, FINE if finely is FINEST else FINE_OF_MANY), effort=CLOSER)
         if slots <= _SLOTS_CLOSELY:
             best = shifted(problem, best, effort=CLOSER)

@@ -1,0 +1,409 @@
+"""What all cars do in the quick search, and what it comes to, compiled.
+
+The same figures as the simulator's (`test_quick.py` holds them together), kept of every edge, so that a car is run on only
+from where it changed.
+"""
+
+from typing import NamedTuple
+
+import numpy as np
+import numpy.typing as npt
+
+from moonplan.core.compiled import compiled, kernel
+from moonplan.core.planner.quick.field import Field
+from moonplan.core.planner.slots import NOTHING
+from moonplan.core.rates import accepted_kw, stored_kw
+from moonplan.core.simulate import NOTHING_KWH, area_above, draw
+from moonplan.core.timegrid import Floats
+
+Draws = npt.NDArray[np.uint64]
+
+
+class Course(NamedTuple):
+    """What cars are offered and do: C cars, N slots.
+
+    amps : shape (C, N). [A] wall_kwh, gained_kwh : off the wall of the mean car, and into the cautious one, shape (C, N).
+    mean_kwh, cautious_kwh : aboard at each edge, after its trips, shape (C, N + 1).
+    spent : what care, sessions and waiting have come to before each edge, shape (C, N + 1). [currency]
+    aboard_kwh : of what is asked, shape (C, most asked). comes_to : all but the energy of each car, shape (C,). [currency]
+    """
+
+    amps: Floats
+    wall_kwh: Floats
+    gained_kwh: Floats
+    mean_kwh: Floats
+    cautious_kwh: Floats
+    spent: Floats
+    aboard_kwh: Floats
+    comes_to: Floats
+
+
+class Left(NamedTuple):
+    """What others leave a car, and room to work in, shapes (N,).
+
+    room_a : most current that may be offered, of those that its lead has. [A] others_kwh : what they draw.
+    head_kwh : how much more can be aboard of the cautious car from the end of a slot until what is asked.
+    spare_kwh : how much less a slot may give and nothing is missed. value, at_a, scratch : to work in.
+    """
+
+    room_a: Floats
+    others_kwh: Floats
+    head_kwh: Floats
+    spare_kwh: Floats
+    value: Floats
+    at_a: Floats
+    scratch: Floats
+
+
+class Intake(NamedTuple):
+    """What one car does with a current, in numbers that a loop over slots can keep at hand.
+
+    untapered_kwh : up to which level all is accepted. mean, cautious : efficiency and overhead. [-, kW]
+    """
+
+    hours: float
+    usable_kwh: float
+    untapered_kwh: float
+    taper_from: float
+    onboard_kw: float
+    kw_per_a: float
+    most_wall_kw: float
+    least_a: float
+    useful_a: float
+    mean: tuple[float, float]
+    cautious: tuple[float, float]
+
+
+@kernel
+def intake_of(i: int, field: Field) -> Intake:
+    """What car i does with a current."""
+    return Intake(
+        field.hours,
+        field.usable_kwh[i],
+        field.usable_kwh[i] * field.taper_from[i],
+        field.taper_from[i],
+        field.onboard_kw[i],
+        field.kw_per_a[i],
+        field.most_wall_kw[i],
+        field.least_a[i],
+        field.useful_a[i],
+        (field.mean[i, 0], field.mean[i, 1]),
+        (field.cautious[i, 0], field.cautious[i, 1]),
+    )
+
+
+@compiled
+def course_of(amps: Floats, field: Field) -> Course:
+    """The course of all cars at their currents, shape (C, N). [A]"""
+    cars, n = amps.shape
+    course = Course(
+        amps.copy(),
+        np.zeros((cars, n)),
+        np.zeros((cars, n)),
+        np.zeros((cars, n + 1)),
+        np.zeros((cars, n + 1)),
+        np.zeros((cars, n + 1)),
+        np.zeros(field.asked_kwh.shape),
+        np.zeros(cars),
+    )
+    for i in range(cars):
+        run_on(i, 0, field, course)
+    return course
+
+
+@kernel
+def run_on(i: int, since: int, field: Field, course: Course) -> None:
+    """Car i by its currents from an edge on; what is before that edge stands."""
+    n, hours, rest, boost, care = course.amps.shape[1], field.hours, field.rest_kwh[i], field.boost_kwh[i], field.care[i]
+    intake, trips = intake_of(i, field), field.trip_edge.shape[1]
+    mean, level, spent, nth = field.soc_kwh[i], field.soc_kwh[i], 0.0, 0
+    going_on = field.charging[i]
+    if since > 0:
+        mean, level, spent = course.mean_kwh[i, since], course.cautious_kwh[i, since], course.spent[i, since]
+        going_on = course.wall_kwh[i, since - 1] > NOTHING
+        while nth < trips and field.trip_edge[i, nth] <= since:
+            nth += 1
+    next_trip = field.trip_edge[i, nth] if nth < trips else n + 1
+    t = since
+    while True:
+        while next_trip == t:
+            _aboard_before(i, nth, level, field, course)
+            after = max(0.0, mean - field.trip_kwh[i, nth])
+            spent += care * (max(0.0, after - rest) - max(0.0, mean - rest)) * field.trip_rest_h[i, nth]
+            mean, level = after, max(0.0, level - field.trip_kwh[i, nth])
+            nth += 1
+            next_trip = field.trip_edge[i, nth] if nth < trips else n + 1
+        course.mean_kwh[i, t], course.cautious_kwh[i, t], course.spent[i, t] = mean, level, spent
+        if t == n:
+            break
+        amps = course.amps[i, t]
+        if boost > 0 and field.limit_a[i, t] > amps and mean < boost - NOTHING_KWH:
+            spent += field.waited * (field.limit_a[i, t] - amps) * hours
+        if amps <= 0:
+            course.wall_kwh[i, t] = course.gained_kwh[i, t] = 0.0
+            going_on = False
+            if mean > rest:
+                spent += care * (mean - rest) * hours
+            t += 1
+            continue
+        limit, offered = field.limit_kwh[i, t], min(intake.kw_per_a * amps, intake.most_wall_kw)
+        battery, wall = _accepted(offered, mean, intake.mean, intake)
+        part, gained, drawn = draw(battery, wall, mean, limit, hours)
+        course.wall_kwh[i, t] = drawn
+        if mean + gained > rest:
+            spent += care * area_above(mean, gained, part, rest) * hours
+        mean = limit if 0 < part < 1 else mean + gained
+        battery, wall = _accepted(offered, level, intake.cautious, intake)
+        part, gained, _ = draw(battery, wall, level, limit, hours)
+        course.gained_kwh[i, t] = gained
+        level = limit if 0 < part < 1 else level + gained
+        if not going_on and drawn > NOTHING:
+            spent += field.start_price
+            going_on = True
+        t += 1
+    _aboard_before(i, -1, 0.0, field, course)
+    missed = 0.0
+    for q in range(field.asked[i]):
+        short = field.asked_kwh[i, q] - course.aboard_kwh[i, q]
+        if short > NOTHING_KWH:
+            missed += field.asked_counts[i, q] * short
+    course.comes_to[i] = spent + missed
+
+
+@kernel
+def _aboard_before(i: int, nth: int, level: float, field: Field, course: Course) -> None:
+    """Fill in what is aboard of what is asked before a trip, or at edges where that is -1."""
+    for q in range(field.asked[i]):
+        if field.asked_trip[i, q] == nth:
+            course.aboard_kwh[i, q] = level if nth >= 0 else course.cautious_kwh[i, field.asked_edge[i, q]]
+
+
+@kernel
+def keep(i: int, kept: Course, course: Course) -> None:
+    """Car i of one course as it is in another."""
+    for t in range(course.amps.shape[1]):
+        kept.amps[i, t] = course.amps[i, t]
+        kept.wall_kwh[i, t] = course.wall_kwh[i, t]
+        kept.gained_kwh[i, t] = course.gained_kwh[i, t]
+    for t in range(course.mean_kwh.shape[1]):
+        kept.mean_kwh[i, t] = course.mean_kwh[i, t]
+        kept.cautious_kwh[i, t] = course.cautious_kwh[i, t]
+        kept.spent[i, t] = course.spent[i, t]
+    for q in range(course.aboard_kwh.shape[1]):
+        kept.aboard_kwh[i, q] = course.aboard_kwh[i, q]
+    kept.comes_to[i] = course.comes_to[i]
+
+
+@kernel
+def first_change(i: int, kept: Course, course: Course) -> int:
+    """The first slot in which car i is offered something else; N where none."""
+    t = 0
+    while t < course.amps.shape[1] and kept.amps[i, t] == course.amps[i, t]:
+        t += 1
+    return t
+
+
+@compiled
+def in_all(field: Field, course: Course) -> float:
+    """What a course comes to: energy, care, sessions, and what is missed. [currency]"""
+    cars, n = course.amps.shape
+    total = course.comes_to.sum()
+    for t in range(n):
+        drawn = 0.0
+        for i in range(cars):
+            drawn += course.wall_kwh[i, t]
+        if drawn > 0:
+            total += energy(drawn, t, field)
+    return float(total)
+
+
+@kernel
+def energy(kwh: float, t: int, field: Field) -> float:
+    """What energy in a slot costs, all of the cars'. [currency]"""
+    own = min(kwh, field.sun_kwh[t])
+    return float(field.export_price[t] * own + field.price[t] * (kwh - own))
+
+
+@kernel
+def more(kwh: float, besides: float, t: int, field: Field) -> float:
+    """What energy in a slot costs besides what is drawn there. [currency]"""
+    return energy(besides + kwh, t, field) - energy(besides, t, field)
+
+
+@kernel
+def _accepted(offered_kw: float, level: float, rate: tuple[float, float], intake: Intake) -> tuple[float, float]:
+    """Battery and wall power at a level. [kW, kW]"""
+    if level <= intake.untapered_kwh:
+        return stored_kw(offered_kw, rate[0], rate[1]), offered_kw
+    soc = level / intake.usable_kwh
+    return accepted_kw(offered_kw, soc, rate[0], rate[1], intake.onboard_kw, intake.taper_from)
+
+
+@kernel
+def gain(amps: float, level: float, intake: Intake) -> float:
+    """What the cautious car gains in a slot at a current, limits apart. [kWh]"""
+    if amps <= 0:
+        return 0.0
+    battery, _ = _accepted(min(intake.kw_per_a * amps, intake.most_wall_kw), level, intake.cautious, intake)
+    return battery * intake.hours
+
+
+@kernel
+def drawn(amps: float, level: float, intake: Intake) -> float:
+    """What the mean car draws in a slot at a current, limits apart. [kWh]"""
+    if amps <= 0:
+        return 0.0
+    _, wall = _accepted(min(intake.kw_per_a * amps, intake.most_wall_kw), level, intake.mean, intake)
+    return wall * intake.hours
+
+
+@kernel
+def offered_at_most(i: int, room_a: float, field: Field) -> float:
+    """The most that car i's lead offers where there is room for some current; 0 below the least. [A]"""
+    if field.steps[i] == 0:
+        return continuous_at_most(room_a, field.least_a[i], field.useful_a[i])
+    found = 0.0
+    for k in range(field.steps[i]):
+        if field.steps_a[i, k] <= room_a + 1e-9:
+            found = field.steps_a[i, k]
+    return found
+
+
+@kernel
+def continuous_at_most(room_a: float, least_a: float, useful_a: float) -> float:
+    """The most that a continuous lead offers: two decimals; 0 below the least. [A]"""
+    found = np.floor(min(room_a, useful_a) * 100 + 1e-6) / 100
+    return found if found >= least_a - 1e-9 else 0.0
+
+
+@kernel
+def least_for(i: int, kwh: float, field: Field, intake: Intake) -> float:
+    """The least current that gives the cautious car so much in a slot, taper apart; more than any where none does. [A]"""
+    wanted = (kwh / intake.hours + intake.cautious[1]) / intake.cautious[0] / intake.kw_per_a
+    if field.steps[i] > 0:
+        for k in range(field.steps[i]):
+            if field.steps_a[i, k] >= wanted - 1e-9:
+                return float(field.steps_a[i, k])
+        return np.inf
+    return float(max(intake.least_a, np.ceil(wanted * 100 - 1e-6) / 100))
+
+
+@kernel
+def room_at(i: int, t: int, field: Field, course: Course) -> float:
+    """What others leave car i of what they share, in a slot; leads apart. [A]"""
+    room = field.free_a[i, t]
+    for k in range(field.weights.shape[0]):
+        mine = field.weights[k, i]
+        if mine <= 0:
+            continue
+        left = field.capacity[k, t]
+        for j in range(course.amps.shape[0]):
+            if j == i or course.amps[j, t] <= 0:
+                continue
+            left -= field.weights[k, j] * (field.full_a[j, t] if field.of_full_limits[k] else course.amps[j, t])
+        if field.of_full_limits[k]:
+            room = room if left >= mine * (field.full_a[i, t] - 1e-9) else 0.0
+        else:
+            room = min(room, left / mine)
+    return float(max(0.0, room))
+
+
+@kernel
+def look(i: int, off: Floats, field: Field, course: Course, left: Left) -> None:
+    """What others leave car i: `room_a`, but none where it is kept off, and `others_kwh`."""
+    cars, n = course.amps.shape
+    room, others, scratch = left.room_a, left.others_kwh, left.scratch
+    for t in range(n):
+        room[t] = 0.0 if off[i, t] > 0 else field.free_a[i, t]
+        others[t] = 0.0
+    for j in range(cars):
+        if j != i:
+            for t in range(n):
+                others[t] += course.wall_kwh[j, t]
+    for k in range(field.weights.shape[0]):
+        mine = field.weights[k, i]
+        if mine <= 0:
+            continue
+        share = 1 / mine
+        for t in range(n):
+            scratch[t] = field.capacity[k, t]
+        for j in range(cars):
+            theirs = field.weights[k, j]
+            if j == i or theirs <= 0:
+                continue
+            if field.of_full_limits[k]:
+                for t in range(n):
+                    scratch[t] -= theirs * field.full_a[j, t] if course.amps[j, t] > 0 else 0.0
+            else:
+                for t in range(n):
+                    scratch[t] -= theirs * course.amps[j, t]
+        if field.of_full_limits[k]:
+            for t in range(n):
+                if scratch[t] < mine * (field.full_a[i, t] - 1e-9):
+                    room[t] = 0.0
+        else:
+            for t in range(n):
+                room[t] = min(room[t], scratch[t] * share)
+    for j in range(cars):
+        if j != i and field.lead[j] == field.lead[i]:
+            _beside_on_one_lead(j, field, course, room)
+    if field.steps[i] > 0:
+        for t in range(n):
+            room[t] = offered_at_most(i, room[t], field) if room[t] > 0 else 0.0
+    else:
+        least, useful = field.least_a[i], field.useful_a[i]
+        for t in range(n):
+            room[t] = continuous_at_most(room[t], least, useful)
+
+
+@kernel
+def _beside_on_one_lead(j: int, field: Field, course: Course, room: Floats) -> None:
+    """No room where car j has the lead, nor while nobody is up to change it over."""
+    for t in range(len(room)):
+        if course.amps[j, t] > 0:
+            room[t] = 0.0
+    for k in range(field.stretches.shape[0]):
+        first, past = field.stretches[k, 0], field.stretches[k, 1]
+        for t in range(first, past):
+            if course.amps[j, t] > 0:
+                for u in range(first, past):
+                    room[u] = 0.0
+                break
+
+
+@kernel
+def head_until(i: int, until: int, field: Field, course: Course, left: Left) -> None:
+    """Fill in `head_kwh` before an edge."""
+    head = np.inf
+    for t in range(until - 1, -1, -1):
+        if field.limit_a[i, t] > 0:
+            head = min(head, field.limit_kwh[i, t] - course.cautious_kwh[i, t + 1])
+        left.head_kwh[t] = max(0.0, head)
+
+
+@kernel
+def spare(i: int, field: Field, course: Course, left: Left) -> None:
+    """Fill in `spare_kwh`."""
+    least, q = np.inf, field.asked[i] - 1
+    for t in range(course.amps.shape[1] - 1, -1, -1):
+        while q >= 0 and field.asked_edge[i, q] > t:
+            least = min(least, course.aboard_kwh[i, q] - field.asked_kwh[i, q])
+            q -= 1
+        left.spare_kwh[t] = least
+
+
+@kernel
+def draw_one(draws: Draws) -> float:
+    """A number from 0 to before 1 (xorshift64*, Vigna 2016): the same on every machine, and made where it is wanted."""
+    x = draws[0]
+    x ^= x >> np.uint64(12)
+    x ^= x << np.uint64(25)
+    x ^= x >> np.uint64(27)
+    draws[0] = x
+    return float((x * np.uint64(2685821657736338717)) >> np.uint64(11)) / 9007199254740992.0
+
+
+@kernel
+def draw_of(many: int, draws: Draws) -> int:
+    """A whole number from 0 to before `many`."""
+    return int(draw_one(draws) * many)

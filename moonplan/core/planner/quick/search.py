@@ -1,0 +1,382 @@
+"""The quick search: many thousand small changes of a plan of several cars, compiled.
+
+In each try something of the plan is given up (some slots or a session of a car, the nights of some cars, or what is in the
+way of a car that takes a time for itself), and the cars that lost something are filled up again one after the other in a
+random order, where that is cheapest, and slimmed where they have more than they need. What comes of it is kept if it is
+better, and now and then if it is worse, less and less often: ruin and recreate (Schrimpf et al. 2000) with the acceptance
+of simulated annealing. A try takes tens of microseconds, where one of `search` plans a car as well as can be in
+milliseconds; each finds what the other does not.
+"""
+
+import numpy as np
+
+from moonplan.core.compiled import compiled, kernel
+from moonplan.core.planner.candidates import Candidate, candidate
+from moonplan.core.planner.constraints import broken_rules
+from moonplan.core.planner.problem import Problem
+from moonplan.core.planner.quick.course import (
+    Course,
+    Draws,
+    Left,
+    course_of,
+    draw_of,
+    draw_one,
+    first_change,
+    in_all,
+    keep,
+    look,
+    offered_at_most,
+    room_at,
+    run_on,
+)
+from moonplan.core.planner.quick.field import Field, field_of
+from moonplan.core.planner.quick.managed import filled_up, slimmed
+from moonplan.core.planner.quick.timer import cut, given_up, lengthened, may_be, session_of, shortened
+from moonplan.core.timegrid import Counts, Flags, Floats
+
+_SEED = 88172645463325252
+# How many draws it takes until those from nearly the same seed have nothing in common.
+_DRAWN_FIRST = 20
+# How much worse than the plan so far a try may be that is kept with a chance of 1 in e, first and at last. [default price]
+_WARM, _COLD = 0.06, 0.006
+# How often a night is one in which cars want more than there is.
+_CONTENDED = 0.6
+# How often a car gives up some slots, and how often cars give up nights; else a car takes a time for itself.
+_SOME_SLOTS, _NIGHTS = 0.3, 0.25
+# In how many tries nothing is passed over by chance in filling up, and else up to which part.
+_CLOSELY, _SKIPPED = 0.4, 0.3
+# How often others are planned again where a car gave up some slots, or give up the same nights as it.
+_OTHERS_TOO, _OTHERS_NIGHTS = 0.5, 0.4
+# How often a car is kept off what it gave up, and how often a managed one gives up a whole session.
+_KEPT_OFF, _WHOLE = 0.8, 0.3
+# Up to how many times two, less one, slots are given up, and taken.
+_SLOTS_GIVEN, _SLOTS_TAKEN = 5, 6
+# How often a time that a car takes is beside a change of price or of what charges, and how often it takes all there is.
+_AT_A_CHANGE, _AT_MOST = 0.6, 0.6
+# How often a slot is looked for before it is given up.
+_LOOKED = 20
+# From how many nights before on cars are filled up, up to one less; as often from the first night on.
+_NIGHTS_BEFORE = 4
+# How often what was short before and cannot be helped is tried again.
+_TRIED_AGAIN = 0.1
+# How often a car is filled up and slimmed before it is left at that.
+_MOST_FILLED, _MOST_SLIMMED = 60, 30
+
+
+def quickly_searched(problem: Problem, best: Candidate, *, tries: int, contended: Flags, again: int = 0) -> Candidate:
+    """The best plan that a number of tries lead to from another.
+
+    contended : slots that are looked at more often, shape (n_slots,). again : how often it was searched before, with other
+        tries. Where a habit weighs own sun, which part of it each car takes counts, and that is not looked at here: such
+        a plan stays.
+    """
+    if problem.weighs_own_sun:
+        return best
+    field, chance = field_of(problem), np.array([_SEED + 7919 * again], dtype=np.uint64)
+    price = problem.household.tariff.default_price
+    amps = _searched(np.stack(best.amps), field, tries, _WARM * price, _COLD * price, np.flatnonzero(contended), chance)
+    found = candidate(problem, list(amps))
+    return found if found.better_than(best) and not broken_rules(problem, found.amps) else best
+
+
+@compiled
+def _searched(amps: Floats, field: Field, tries: int, warm: float, cold: float, contended: Counts, draws: Draws) -> Floats:
+    """Setpoints of the best course found, shape (C, N). [A] warm, cold : see `_WARM`. [currency]"""
+    cars, n = amps.shape
+    course, kept = course_of(amps, field), course_of(amps, field)
+    comes_to = least = in_all(field, course)
+    best = amps.copy()
+    for _ in range(_DRAWN_FIRST):
+        draw_one(draws)
+    left = Left(
+        np.zeros(n + 1), np.zeros(n + 1), np.zeros(n + 1), np.zeros(n + 1), np.zeros(n + 1), np.zeros(n + 1), np.zeros(n + 1)
+    )
+    off, lost, order = np.zeros((cars, n)), np.zeros(cars, dtype=np.bool_), np.arange(cars)
+    for nth in range(tries):
+        night = _something_given_up(contended, off, lost, field, course, draws)
+        if night < 0:
+            _as_kept(lost, kept, course)
+            continue
+        skipped = 0.0 if draw_one(draws) < _CLOSELY else _SKIPPED * draw_one(draws)
+        before = draw_of(_NIGHTS_BEFORE, draws)
+        since = field.nights[max(0, night - before)] if before < _NIGHTS_BEFORE - 1 else 0
+        _shuffle(order, draws)
+        for i in range(cars):
+            first = first_change(i, kept, course) if lost[i] else n
+            if first < n:
+                run_on(i, first, field, course)
+        possible = True
+        for k in range(cars):
+            i = int(order[k])
+            if lost[i] and possible:
+                look(i, off, field, course, left)
+                possible = _made_good(i, since, skipped, field, kept, course, left, draws)
+        found = in_all(field, course) if possible else np.inf
+        allowed = warm * (cold / warm) ** (nth / tries) if warm > 0 else 0.0
+        if found <= comes_to or draw_one(draws) < np.exp((comes_to - found) / max(1e-9, allowed)):
+            comes_to = found
+            for i in range(cars):
+                if lost[i]:
+                    keep(i, kept, course)
+            if found < least - 1e-7:
+                least = found
+                best[:, :] = course.amps
+        else:
+            _as_kept(lost, kept, course)
+    return best
+
+
+@kernel
+def _as_kept(lost: Flags, kept: Course, course: Course) -> None:
+    """Cars that lost something as they were."""
+    for i in range(len(lost)):
+        if lost[i]:
+            keep(i, course, kept)
+
+
+@kernel
+def _shuffle(order: Counts, draws: Draws) -> None:
+    for k in range(len(order) - 1, 0, -1):
+        other = draw_of(k + 1, draws)
+        order[k], order[other] = order[other], order[k]
+
+
+@kernel
+def _made_good(
+    i: int, since: int, skipped: float, field: Field, kept: Course, course: Course, left: Left, draws: Draws
+) -> bool:
+    """Fill up a car where it is short, and slim it; whether its sessions are such as it can have."""
+    q = 0
+    for _ in range(_MOST_FILLED):
+        while q < field.asked[i] and not _worth_filling(i, q, field, kept, course, draws):
+            q += 1
+        if q == field.asked[i]:
+            break
+        if field.managed[i]:
+            first = filled_up(i, q, since, skipped, field, course, left, draws)
+        else:
+            first = 0 if lengthened(i, q, since, skipped, field, course, left, draws) else course.amps.shape[1]
+        if first == course.amps.shape[1]:
+            q += 1
+            continue
+        run_on(i, min(first, first_change(i, kept, course)), field, course)
+    for _ in range(_MOST_SLIMMED):
+        if field.managed[i]:
+            first = slimmed(i, field, course, left)
+        else:
+            first = 0 if shortened(i, field, course, left) else course.amps.shape[1]
+        if first == course.amps.shape[1]:
+            break
+        run_on(i, first, field, course)
+    return field.managed[i] or may_be(i, field, course)
+
+
+@kernel
+def _worth_filling(i: int, q: int, field: Field, kept: Course, course: Course, draws: Draws) -> bool:
+    """Whether something is short that was not as short before, or is tried again."""
+    if field.asked_kwh[i, q] - course.aboard_kwh[i, q] <= 1e-4:
+        return False
+    return course.aboard_kwh[i, q] < kept.aboard_kwh[i, q] - 1e-6 or draw_one(draws) < _TRIED_AGAIN
+
+
+@kernel
+def _something_given_up(contended: Counts, off: Floats, lost: Flags, field: Field, course: Course, draws: Draws) -> int:
+    """Give up something of a course; in which night, -1 where there was nothing.
+
+    off : above 0 in slots that a car is kept off, shape (C, N). lost : cars that lost something, shape (C,).
+    """
+    cars, n = course.amps.shape
+    for i in range(cars):
+        lost[i] = False
+        for t in range(n):
+            off[i, t] = 0.0
+    night, i, what = draw_of(len(field.nights) - 1, draws), draw_of(cars, draws), draw_one(draws)
+    if len(contended) and draw_one(draws) < _CONTENDED:
+        night = int(np.searchsorted(field.nights, contended[draw_of(len(contended), draws)], side="right")) - 1
+    if what < _SOME_SLOTS:
+        something = _some_slots_given_up(i, night, off, lost, field, course, draws)
+    elif what < _SOME_SLOTS + _NIGHTS:
+        something = _nights_given_up(i, night, lost, field, course, draws)
+    else:
+        something = _time_taken(i, night, lost, field, course, draws)
+    return night if something else -1
+
+
+@kernel
+def _some_slots_given_up(i: int, night: int, off: Floats, lost: Flags, field: Field, course: Course, draws: Draws) -> bool:
+    begins, ends = field.nights[night], field.nights[night + 1]
+    at = begins
+    for _ in range(_LOOKED):
+        at = begins + draw_of(ends - begins, draws)
+        if course.amps[i, at] > 0:
+            break
+    if course.amps[i, at] <= 0 or field.fixed[i, at]:
+        return False
+    many = 1 << draw_of(_SLOTS_GIVEN, draws)
+    first = max(begins, at - draw_of(many, draws))
+    past = min(ends, first + many)
+    whole = draw_one(draws) < _WHOLE
+    if field.managed[i]:
+        if whole:
+            first, past = _around(i, at, field, course)
+        for t in range(first, past):
+            if not field.fixed[i, t]:
+                course.amps[i, t] = 0.0
+    else:
+        cut(i, at, min(past, at + 1), whole, course)
+        cut(i, first, past, whole, course)
+    if draw_one(draws) < _KEPT_OFF:
+        for t in range(first, past):
+            off[i, t] = 1.0
+    for j in range(len(lost)):
+        lost[j] = j == i or draw_one(draws) < _OTHERS_TOO
+    return True
+
+
+@kernel
+def _around(i: int, at: int, field: Field, course: Course) -> tuple[int, int]:
+    """The slots in a row in which a car charges around one."""
+    first, past = at, at + 1
+    while first > 0 and course.amps[i, first - 1] > 0 and not field.fixed[i, first - 1]:
+        first -= 1
+    while past < course.amps.shape[1] and course.amps[i, past] > 0 and not field.fixed[i, past]:
+        past += 1
+    return first, past
+
+
+@kernel
+def _nights_given_up(i: int, night: int, lost: Flags, field: Field, course: Course, draws: Draws) -> bool:
+    last = min(len(field.nights) - 1, night + (1 if draw_one(draws) < 0.6 else 2))
+    begins, ends = field.nights[night], field.nights[last]
+    for j in range(len(lost)):
+        if j != i and draw_one(draws) >= _OTHERS_NIGHTS:
+            continue
+        lost[j] = True
+        if field.managed[j]:
+            for t in range(begins, ends):
+                if not field.fixed[j, t]:
+                    course.amps[j, t] = 0.0
+            continue
+        for of in range(night, last):
+            session = session_of(j, of, field, course)
+            if session.past > 0 and not field.fixed[j, session.first]:
+                given_up(j, session.first, session.past, course)
+    return True
+
+
+@kernel
+def _time_taken(i: int, night: int, lost: Flags, field: Field, course: Course, draws: Draws) -> bool:
+    """Car i takes a time of a night for itself, and others give way; whether it can."""
+    begins, ends = field.nights[night], field.nights[night + 1]
+    many, first = 1 << draw_of(_SLOTS_TAKEN, draws), _a_time(begins, ends, field, course, draws)
+    if draw_one(draws) < 0.5:
+        first = max(begins, first - many)
+    past = min(course.amps.shape[1], first + many)
+    if field.managed[i]:
+        part = 1.0 if draw_one(draws) < _AT_MOST else draw_one(draws)
+        for t in range(first, past):
+            if field.free_a[i, t] > 0:
+                course.amps[i, t] = offered_at_most(i, part * field.free_a[i, t], field)
+    else:
+        past = _session_at(i, night, first, past, field, course, draws)
+        if past <= first:
+            return False
+    lost[i] = True
+    for j in range(len(lost)):
+        if j != i:
+            _gives_way(j, i, first, past, lost, field, course, draws)
+    _only_what_is_left(i, first, past, field, course)
+    return True
+
+
+@kernel
+def _a_time(begins: int, ends: int, field: Field, course: Course, draws: Draws) -> int:
+    """A slot of a night, often one in which the price or which cars charge changes."""
+    at, anywhere = begins + draw_of(ends - begins, draws), draw_one(draws) >= _AT_A_CHANGE
+    for _ in range(_LOOKED):
+        if anywhere or at == 0:
+            break
+        changes = field.price[at] != field.price[at - 1]
+        for j in range(course.amps.shape[0]):
+            changes = changes or (course.amps[j, at] > 0) != (course.amps[j, at - 1] > 0)
+        if changes:
+            break
+        at = begins + draw_of(ends - begins, draws)
+    return at
+
+
+@kernel
+def _session_at(i: int, night: int, first: int, past: int, field: Field, course: Course, draws: Draws) -> int:
+    """Give a timer a session of a night from a slot on instead of the one it has; where it ends, which is `first` if it
+    can't."""
+    if not field.begins[i, first] or (first > 0 and course.amps[i, first - 1] > 0):
+        return first
+    had = session_of(i, night, field, course)
+    if had.past > 0 and field.fixed[i, had.first]:
+        return first
+    if had.past > 0 and draw_one(draws) < 0.5:
+        past = min(course.amps.shape[1], first + had.past - had.first)
+    given_up(i, had.first, had.past, course)
+    most, t = np.inf, first
+    while t < past and field.free_a[i, t] > 0 and course.amps[i, t] <= 0:
+        most = min(most, field.free_a[i, t])
+        t += 1
+    if t == first:
+        return first
+    if draw_one(draws) >= _AT_MOST:
+        most = field.least_a[i] + (most - field.least_a[i]) * draw_one(draws)
+    amps = offered_at_most(i, most, field)
+    for u in range(first, t):
+        course.amps[i, u] = amps
+    return t
+
+
+@kernel
+def _gives_way(j: int, i: int, first: int, past: int, lost: Flags, field: Field, course: Course, draws: Draws) -> None:
+    """Car j is offered no more than car i leaves it in some slots."""
+    if field.lead[j] == field.lead[i]:
+        lost[j] = True
+        if field.managed[j]:
+            given_up(j, first, past, course)
+        else:
+            cut(j, first, past, False, course)
+        return
+    for t in range(first, past):
+        if course.amps[j, t] <= 0 or field.fixed[j, t]:
+            continue
+        room = room_at(j, t, field, course)
+        if course.amps[j, t] <= room + 1e-9:
+            continue
+        lost[j] = True
+        if field.managed[j]:
+            course.amps[j, t] = offered_at_most(j, room, field)
+            continue
+        how = draw_one(draws)
+        begins, ends = _around(j, t, field, course)
+        least = room
+        for u in range(begins, ends):
+            least = min(least, room_at(j, u, field, course))
+        least = offered_at_most(j, least, field)
+        if least > 0 and how < 0.4:
+            for u in range(begins, ends):
+                course.amps[j, u] = least
+        else:
+            cut(j, t, min(past, ends), how > 0.9, course)
+
+
+@kernel
+def _only_what_is_left(i: int, first: int, past: int, field: Field, course: Course) -> None:
+    """Car i is offered no more than there is in some slots, after others gave way."""
+    least, over = np.inf, False
+    for t in range(first, past):
+        if course.amps[i, t] <= 0 or field.fixed[i, t]:
+            continue
+        room = room_at(i, t, field, course)
+        over = over or course.amps[i, t] > room + 1e-9
+        least = min(least, room)
+        if field.managed[i] and course.amps[i, t] > room + 1e-9:
+            course.amps[i, t] = offered_at_most(i, room, field)
+    if over and not field.managed[i]:
+        amps = offered_at_most(i, least, field)
+        for t in range(first, past):
+            course.amps[i, t] = amps

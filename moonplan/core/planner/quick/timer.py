@@ -1,0 +1,366 @@
+"""A timer, or a car by hand, in the quick search, compiled: its sessions made, made longer or shorter, or given more or less
+current."""
+
+from typing import NamedTuple
+
+import numpy as np
+
+from moonplan.core.compiled import kernel
+from moonplan.core.planner.quick.course import (
+    Course,
+    Draws,
+    Intake,
+    Left,
+    draw_one,
+    drawn,
+    gain,
+    head_until,
+    intake_of,
+    least_for,
+    more,
+    spare,
+)
+from moonplan.core.planner.quick.field import Field
+from moonplan.core.planner.slots import NOTHING
+
+# See `managed`.
+_LITTLE_KWH, _LITTLE, _BESIDES_KWH = 1e-3, 1e-6, 1e-5
+# How many currents a new session is tried at in a night.
+_MOST_CURRENTS = 4
+# By how much, at the most, what a new session costs is blurred, as part of what is skipped.
+_BLURRED = 0.3
+
+
+class Session(NamedTuple):
+    """A session from a slot to before another at a current; none where `first` is past `until`."""
+
+    first: int
+    past: int
+    amps: float
+
+
+class Change(NamedTuple):
+    """A session instead of another, and what a kWh more costs by that, or what less of it saves."""
+
+    before: Session
+    after: Session
+    value: float
+
+
+@kernel
+def session_of(i: int, night: int, field: Field, course: Course) -> Session:
+    """Car i's session that begins in a night."""
+    n = course.amps.shape[1]
+    t = field.nights[night]
+    while t < field.nights[night + 1]:
+        if course.amps[i, t] > 0 and (t == 0 or course.amps[i, t - 1] <= 0):
+            past = t
+            while past < n and course.amps[i, past] > 0:
+                past += 1
+            return Session(t, past, course.amps[i, t])
+        t += 1
+    return Session(0, 0, 0.0)
+
+
+@kernel
+def given_up(i: int, first: int, past: int, course: Course) -> None:
+    """No current in some slots."""
+    for t in range(first, past):
+        course.amps[i, t] = 0.0
+
+
+@kernel
+def cut(i: int, first: int, past: int, whole: bool, course: Course) -> None:
+    """Of each session that has some of the slots only the longer part that is before or after them, or nothing."""
+    n, t = course.amps.shape[1], first
+    while t < past:
+        if course.amps[i, t] <= 0:
+            t += 1
+            continue
+        begins, ends = t, t
+        while begins > 0 and course.amps[i, begins - 1] > 0:
+            begins -= 1
+        while ends < n and course.amps[i, ends] > 0:
+            ends += 1
+        if whole:
+            given_up(i, begins, ends, course)
+        elif first - begins >= ends - past:
+            given_up(i, max(begins, first), ends, course)
+        else:
+            given_up(i, begins, min(ends, past), course)
+        t = max(t + 1, ends)
+
+
+@kernel
+def instead(i: int, change: Change, course: Course) -> None:
+    """Carry out a change."""
+    given_up(i, change.before.first, change.before.past, course)
+    for t in range(change.after.first, change.after.past):
+        course.amps[i, t] = change.after.amps
+
+
+@kernel
+def costs(i: int, session: Session, mean: float, field: Field, intake: Intake, left: Left) -> float:
+    """What a session's energy costs beside what others draw, with so much aboard of the mean car. [currency]"""
+    wall, found = drawn(session.amps, mean, intake), 0.0
+    for t in range(session.first, session.past):
+        found += more(wall, left.others_kwh[t], t, field)
+    return found
+
+
+@kernel
+def lengthened(i: int, q: int, since: int, skipped: float, field: Field, course: Course, left: Left, draws: Draws) -> bool:
+    """Change or make the session of car i that gives what is asked most cheaply; whether there is one.
+
+    since : the first slot that is looked at, as a night's. skipped : which part of the nights is passed over, by chance.
+    """
+    until = field.asked_edge[i, q]
+    wanted = field.asked_kwh[i, q] - course.aboard_kwh[i, q] + _BESIDES_KWH
+    intake = intake_of(i, field)
+    head_until(i, until, field, course, left)
+    best = Change(Session(0, 0, 0.0), Session(0, 0, 0.0), np.inf)
+    for night in range(len(field.nights) - 1):
+        if field.nights[night] >= until:
+            break
+        if field.nights[night + 1] <= since or (skipped > 0 and draw_one(draws) < skipped):
+            continue
+        had = session_of(i, night, field, course)
+        if had.past == 0:
+            best = _new(i, night, until, wanted, skipped, best, field, intake, course, left, draws)
+        elif not field.fixed[i, had.first] and left.head_kwh[had.first] > _LITTLE_KWH:
+            best = _ends_later(i, had, until, wanted, best, field, intake, course, left)
+            best = _begins_earlier(i, had, field.nights[night], wanted, best, field, intake, course, left)
+            best = _at_more(i, had, wanted, best, field, intake, course, left)
+    if best.value == np.inf:
+        return False
+    instead(i, best, course)
+    return True
+
+
+@kernel
+def _new(
+    i: int,
+    night: int,
+    until: int,
+    wanted: float,
+    skipped: float,
+    best: Change,
+    field: Field,
+    intake: Intake,
+    course: Course,
+    left: Left,
+    draws: Draws,
+) -> Change:
+    """A session in a night that has none, from every slot that may begin one, at all that is left in one of them."""
+    begins, ends, tried, last_a = field.nights[night], min(field.nights[night + 1], until), 0, np.inf
+    while tried < _MOST_CURRENTS:
+        # The next lower current that is left somewhere.
+        amps = 0.0
+        for t in range(begins, ends):
+            if amps < left.room_a[t] < last_a - NOTHING:
+                amps = left.room_a[t]
+        if amps <= 0:
+            break
+        tried, last_a = tried + 1, amps
+        level, mean = course.cautious_kwh[i, begins], course.mean_kwh[i, begins]
+        gained, wall = gain(amps, level, intake), drawn(amps, mean, intake)
+        if gained <= _LITTLE_KWH / 1000:
+            break
+        # What the slots cost up to each edge, and up to where there is as much current from each on.
+        left.value[begins] = 0.0
+        beyond = begins
+        while beyond < until and beyond < ends + int(wanted / gained) + 2:
+            left.value[beyond + 1] = left.value[beyond] + more(wall, left.others_kwh[beyond], beyond, field)
+            beyond += 1
+        reaches = beyond
+        for t in range(beyond - 1, begins - 1, -1):
+            if left.room_a[t] < amps - NOTHING or course.amps[i, t] > 0:
+                reaches = t
+            left.at_a[t] = reaches
+        for first in range(begins, ends):
+            if not field.begins[i, first] or left.at_a[first] <= first or left.head_kwh[first] <= _LITTLE_KWH:
+                continue
+            if first > 0 and course.amps[i, first - 1] > 0:
+                continue
+            asked = min(wanted, left.head_kwh[first])
+            past = min(int(left.at_a[first]), first + int(np.ceil(asked / gained - NOTHING)))
+            past = _may_end_at(i, past, int(left.at_a[first]), gained * (past - first) >= left.head_kwh[first], field)
+            if past < 0 or (past < course.amps.shape[1] and course.amps[i, past] > 0):
+                continue
+            gives = gained * (past - first)
+            cost = left.value[past] - left.value[first]
+            if gives > asked and field.steps[i] == 0:
+                cost *= asked / gives
+            value = (cost + field.start_price) / min(gives, asked)
+            if skipped > 0:
+                value *= 1 + _BLURRED * skipped * draw_one(draws)
+            if value < best.value:
+                at = amps
+                if gives > asked:
+                    at = min(amps, least_for(i, asked / (past - first), field, intake))
+                best = Change(Session(0, 0, 0.0), Session(first, past, at), value)
+    return best
+
+
+@kernel
+def _may_end_at(i: int, past: int, reaches: int, full: bool, field: Field) -> int:
+    """The edge from one on, up to another, at which car i's session may end; -1 where none."""
+    if full or field.ends[i, past - 1]:
+        return past
+    while past < reaches:
+        past += 1
+        if field.ends[i, past - 1]:
+            return past
+    return -1
+
+
+@kernel
+def _cheaper(
+    i: int,
+    had: Session,
+    then: Session,
+    gives: float,
+    wanted: float,
+    best: Change,
+    field: Field,
+    intake: Intake,
+    course: Course,
+    left: Left,
+) -> Change:
+    """A session instead of another, if a kWh more costs less so than by the best change."""
+    mean = course.mean_kwh[i, had.first]
+    value = (costs(i, then, mean, field, intake, left) - costs(i, had, mean, field, intake, left)) / min(gives, wanted)
+    return Change(had, then, value) if value < best.value else best
+
+
+@kernel
+def _ends_later(
+    i: int, had: Session, until: int, wanted: float, best: Change, field: Field, intake: Intake, course: Course, left: Left
+) -> Change:
+    n, gained, past = course.amps.shape[1], gain(had.amps, course.cautious_kwh[i, had.first], intake), had.past
+    asked = min(wanted, left.head_kwh[had.first])
+    while gained > 0 and past < until and left.room_a[past] >= had.amps - NOTHING and course.amps[i, past] <= 0:
+        past += 1
+        if (past - had.past) * gained >= asked and field.ends[i, past - 1]:
+            break
+    while past > had.past and not field.ends[i, past - 1]:
+        past -= 1
+    if past == had.past or (past < n and course.amps[i, past] > 0):
+        return best
+    then = Session(had.first, past, had.amps)
+    return _cheaper(i, had, then, (past - had.past) * gained, asked, best, field, intake, course, left)
+
+
+@kernel
+def _begins_earlier(
+    i: int, had: Session, since: int, wanted: float, best: Change, field: Field, intake: Intake, course: Course, left: Left
+) -> Change:
+    gained, t, first = gain(had.amps, course.cautious_kwh[i, had.first], intake), had.first, had.first
+    asked = min(wanted, left.head_kwh[had.first])
+    while gained > 0 and t > since and (had.first - t) * gained < asked and left.room_a[t - 1] >= had.amps - NOTHING:
+        t -= 1
+        if t > 0 and course.amps[i, t - 1] > 0:
+            break
+        if field.begins[i, t]:
+            first = t
+    if first == had.first:
+        return best
+    then = Session(first, had.past, had.amps)
+    return _cheaper(i, had, then, (had.first - first) * gained, asked, best, field, intake, course, left)
+
+
+@kernel
+def _at_more(
+    i: int, had: Session, wanted: float, best: Change, field: Field, intake: Intake, course: Course, left: Left
+) -> Change:
+    level, many = course.cautious_kwh[i, had.first], had.past - had.first
+    gained, asked = gain(had.amps, level, intake), min(wanted, left.head_kwh[had.first])
+    most = np.inf
+    for t in range(had.first, had.past):
+        most = min(most, left.room_a[t])
+    amps = min(most, least_for(i, gained + asked / many, field, intake))
+    gives = (gain(amps, level, intake) - gained) * many
+    if amps <= had.amps + NOTHING or gives <= _LITTLE_KWH / 1000:
+        return best
+    return _cheaper(i, had, Session(had.first, had.past, amps), gives, asked, best, field, intake, course, left)
+
+
+@kernel
+def shortened(i: int, field: Field, course: Course, left: Left) -> bool:
+    """Make that session of car i shorter, weaker or none by which most is saved and nothing missed; whether there is one."""
+    intake = intake_of(i, field)
+    spare(i, field, course, left)
+    best = Change(Session(0, 0, 0.0), Session(0, 0, 0.0), _LITTLE)
+    for night in range(len(field.nights) - 1):
+        had = session_of(i, night, field, course)
+        if had.past == 0 or field.fixed[i, had.first]:
+            continue
+        gives, less = 0.0, left.spare_kwh[had.first]
+        for t in range(had.first, had.past):
+            gives += course.gained_kwh[i, t]
+        if less <= _LITTLE_KWH / 10 and gives > 0:
+            continue
+        nothing = Session(had.first, had.first, 0.0)
+        if gives <= less or gives <= 0:
+            best = _saves(i, had, nothing, field.start_price, best, field, intake, course, left)
+            continue
+        many, gained = had.past - had.first, gain(had.amps, course.cautious_kwh[i, had.first], intake)
+        fewer = min(int(less / gained), many - 1) if gained > 0 else 0
+        if fewer > 0:
+            past = _may_end_at(i, had.past - fewer, had.past, False, field)
+            if 0 < past < had.past:
+                best = _saves(i, had, Session(had.first, past, had.amps), 0.0, best, field, intake, course, left)
+            first = had.first + fewer
+            while first > had.first and not field.begins[i, first]:
+                first -= 1
+            if first > had.first:
+                best = _saves(i, had, Session(first, had.past, had.amps), 0.0, best, field, intake, course, left)
+        amps = least_for(i, gained - less / many, field, intake)
+        if amps < had.amps - NOTHING:
+            best = _saves(i, had, Session(had.first, had.past, amps), 0.0, best, field, intake, course, left)
+    if best.before.past == 0:
+        return False
+    instead(i, best, course)
+    return True
+
+
+@kernel
+def _saves(
+    i: int,
+    had: Session,
+    then: Session,
+    besides: float,
+    best: Change,
+    field: Field,
+    intake: Intake,
+    course: Course,
+    left: Left,
+) -> Change:
+    """A session instead of another, if it saves more than the best change."""
+    mean = course.mean_kwh[i, had.first]
+    saved = besides + costs(i, had, mean, field, intake, left) - costs(i, then, mean, field, intake, left)
+    return Change(had, then, saved) if saved > best.value else best
+
+
+@kernel
+def may_be(i: int, field: Field, course: Course) -> bool:
+    """Whether a timer's sessions are such as it can have: one a night at one current, begun and ended when that may be."""
+    n, t, night, of_last = course.amps.shape[1], 0, 0, -1
+    while t < n:
+        if course.amps[i, t] <= 0:
+            t += 1
+            continue
+        while field.nights[night + 1] <= t:
+            night += 1
+        fixed, first = field.fixed[i, t], t
+        if night == of_last or not (field.begins[i, t] or fixed):
+            return False
+        of_last = night
+        while t < n and course.amps[i, t] > 0:
+            if abs(course.amps[i, t] - course.amps[i, first]) > NOTHING or field.fixed[i, t] != fixed:
+                return False
+            t += 1
+        full = course.cautious_kwh[i, t] >= field.limit_kwh[i, t - 1] - NOTHING
+        if not (field.ends[i, t - 1] or full or fixed):
+            return False
+    return True
