@@ -22,8 +22,9 @@ from moonplan.core.timegrid import Floats
 
 _ROUNDS = 3
 _MOST_ORDERS = 6
-# How many tries a search has for each pair of cars and night, and a quick one for each car and night, soon.
-_SOON, _QUICKLY_SOON = 0.1, 300
+# How many tries a search has for each pair of cars and night, and a quick one for each car and night, soon: two cars find
+# most where each is planned as well as can be, more of them by many small changes.
+_SOON_OF_FEW, _SOON_OF_MANY = (0.7, 100), (0.1, 300)
 # How many slots of cars a search plans anew in all, soon and thoroughly: so many at the least, for few nights need more
 # tries than their number tells; and at the most, for a month of many cars is left at that. How many a quick one looks at.
 _SLOTS_SOON, _SLOTS_THOROUGHLY = (8_000, 160_000), (10_000, 1_000_000)
@@ -54,7 +55,7 @@ class _Long(NamedTuple):
 
 
 # Two cars are soon as good as they can be at little effort; of more the next try is worth more than a closer one.
-_LONG_OF_FEW, _LONG_OF_MANY = _Long(CLOSER, 0.8, 0.2, (800, 200)), _Long(COARSE, 1.2, 0.5, (2100, 900))
+_LONG_OF_FEW, _LONG_OF_MANY = _Long(CLOSER, 2.0, 0.5, (400, 150)), _Long(COARSE, 1.2, 0.5, (2100, 900))
 
 
 def plan_together(problem: Problem, like: Sequence[Floats] | None = None) -> Candidate:
@@ -70,12 +71,11 @@ def plan_together(problem: Problem, like: Sequence[Floats] | None = None) -> Can
         alone = _alone(problem, apart)
         if _fit(problem, alone):
             return _better(_finished(problem, _replanned(problem, alone, apart)), known)
-    tries, contended = _tries(problem, _SOON * cars**2 * nights, _SLOTS_SOON), contended_slots(problem, alone.amps)
-    best = _better(missing_least(problem), known)
-    few = cars <= _FEW_CARS
-    together, closely = (0.0, FINE) if few else (_TOGETHER, FINE_OF_MANY)
+    few, contended = cars <= _FEW_CARS, contended_slots(problem, alone.amps)
+    (well, quickly), together, closely = (_SOON_OF_FEW, 0.0, FINE) if few else (_SOON_OF_MANY, _TOGETHER, FINE_OF_MANY)
+    best, tries = _better(missing_least(problem), known), _tries(problem, well * cars**2 * nights, _SLOTS_SOON)
     best = searched(problem, best, tries=tries, effort=COARSE, together=together, contended=contended)
-    tries = _tries(problem, _QUICKLY_SOON * cars * nights, _SLOTS_QUICKLY_SOON)
+    tries = _tries(problem, quickly * cars * nights, _SLOTS_QUICKLY_SOON)
     best = quickly_searched(problem, best, tries=tries, contended=contended)
     return _better(_finished(problem, _replanned(problem, best, closely)), best)
 

@@ -74,14 +74,16 @@ def quickly_searched(problem: Problem, best: Candidate, *, tries: int, contended
         return best
     field, chance = field_of(problem), np.array([_SEED + 7919 * again], dtype=np.uint64)
     price = problem.household.tariff.default_price
-    amps = _searched(np.stack(best.amps), field, tries, _WARM * price, _COLD * price, np.flatnonzero(contended), chance)
+    amps, _ = _searched(np.stack(best.amps), field, tries, _WARM * price, _COLD * price, np.flatnonzero(contended), chance)
     found = candidate(problem, list(amps))
     return found if found.better_than(best) and not broken_rules(problem, found.amps) else best
 
 
 @compiled
-def _searched(amps: Floats, field: Field, tries: int, warm: float, cold: float, contended: Counts, draws: Draws) -> Floats:
-    """Setpoints of the best course found, shape (C, N). [A] warm, cold : see `_WARM`. [currency]"""
+def _searched(
+    amps: Floats, field: Field, tries: int, warm: float, cold: float, contended: Counts, draws: Draws
+) -> tuple[Floats, float]:
+    """Setpoints of the best course found, shape (C, N) [A], and what it comes to. warm, cold : see `_WARM`. [currency]"""
     cars, n = amps.shape
     course, kept = course_of(amps, field), course_of(amps, field)
     comes_to = least = in_all(field, course)
@@ -123,7 +125,7 @@ def _searched(amps: Floats, field: Field, tries: int, warm: float, cold: float, 
                 best[:, :] = course.amps
         else:
             _as_kept(lost, kept, course)
-    return best
+    return best, least
 
 
 @kernel
@@ -223,8 +225,8 @@ def _some_slots_given_up(i: int, night: int, off: Floats, lost: Flags, field: Fi
             if not field.fixed[i, t]:
                 course.amps[i, t] = 0.0
     else:
-        cut(i, at, min(past, at + 1), whole, course)
-        cut(i, first, past, whole, course)
+        cut(i, at, min(past, at + 1), whole, field, course)
+        cut(i, first, past, whole, field, course)
     if draw_one(draws) < _KEPT_OFF:
         for t in range(first, past):
             off[i, t] = 1.0
@@ -272,6 +274,7 @@ def _time_taken(i: int, night: int, lost: Flags, field: Field, course: Course, d
     if draw_one(draws) < 0.5:
         first = max(begins, first - many)
     past = min(course.amps.shape[1], first + many)
+    lost[i] = True
     if field.managed[i]:
         part = 1.0 if draw_one(draws) < _AT_MOST else draw_one(draws)
         for t in range(first, past):
@@ -281,10 +284,13 @@ def _time_taken(i: int, night: int, lost: Flags, field: Field, course: Course, d
         past = _session_at(i, night, first, past, field, course, draws)
         if past <= first:
             return False
-    lost[i] = True
     for j in range(len(lost)):
-        if j != i:
-            _gives_way(j, i, first, past, lost, field, course, draws)
+        if j == i:
+            continue
+        if field.lead[j] != field.lead[i]:
+            _gives_way(j, first, past, lost, field, course, draws)
+        elif not _leaves_the_lead(j, first, past, lost, field, course):
+            return False
     _only_what_is_left(i, first, past, field, course)
     return True
 
@@ -332,15 +338,29 @@ def _session_at(i: int, night: int, first: int, past: int, field: Field, course:
 
 
 @kernel
-def _gives_way(j: int, i: int, first: int, past: int, lost: Flags, field: Field, course: Course, draws: Draws) -> None:
-    """Car j is offered no more than car i leaves it in some slots."""
-    if field.lead[j] == field.lead[i]:
-        lost[j] = True
-        if field.managed[j]:
-            given_up(j, first, past, course)
-        else:
-            cut(j, first, past, False, course)
-        return
+def _leaves_the_lead(j: int, first: int, past: int, lost: Flags, field: Field, course: Course) -> bool:
+    """Car j leaves the lead that it shares for some slots; whether it can.
+
+    It leaves it for as long before and after them, too, as nobody is up to change it over.
+    """
+    for k in range(field.stretches.shape[0]):
+        if field.stretches[k, 0] < past and field.stretches[k, 1] > first:
+            first, past = min(first, field.stretches[k, 0]), max(past, field.stretches[k, 1])
+    for t in range(first, past):
+        if course.amps[j, t] > 0:
+            lost[j] = True
+            if field.fixed[j, t]:
+                return False
+    if field.managed[j]:
+        given_up(j, first, past, course)
+    else:
+        cut(j, first, past, False, field, course)
+    return True
+
+
+@kernel
+def _gives_way(j: int, first: int, past: int, lost: Flags, field: Field, course: Course, draws: Draws) -> None:
+    """Car j is offered no more than others leave it in some slots."""
     for t in range(first, past):
         if course.amps[j, t] <= 0 or field.fixed[j, t]:
             continue
@@ -361,7 +381,7 @@ def _gives_way(j: int, i: int, first: int, past: int, lost: Flags, field: Field,
             for u in range(begins, ends):
                 course.amps[j, u] = least
         else:
-            cut(j, t, min(past, ends), how > 0.9, course)
+            cut(j, t, min(past, ends), how > 0.9, field, course)
 
 
 @kernel

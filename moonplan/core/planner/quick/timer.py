@@ -70,11 +70,14 @@ def given_up(i: int, first: int, past: int, course: Course) -> None:
 
 
 @kernel
-def cut(i: int, first: int, past: int, whole: bool, course: Course) -> None:
-    """Of each session that has some of the slots only the longer part that is before or after them, or nothing."""
+def cut(i: int, first: int, past: int, whole: bool, field: Field, course: Course) -> None:
+    """Of each session that has some of the slots only the longer part that is before or after them, or nothing.
+
+    What somebody pinned stays.
+    """
     n, t = course.amps.shape[1], first
     while t < past:
-        if course.amps[i, t] <= 0:
+        if course.amps[i, t] <= 0 or field.fixed[i, t]:
             t += 1
             continue
         begins, ends = t, t

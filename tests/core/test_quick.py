@@ -1,0 +1,225 @@
+"""The quick search: its course is what the simulator makes of the setpoints, what it finds may be done, and is better."""
+
+import json
+from typing import Any
+
+import numpy as np
+import pytest
+from hypothesis import HealthCheck, given, settings
+
+from moonplan.core.household import read
+from moonplan.core.planner.at_once import at_once
+from moonplan.core.planner.candidates import Candidate, candidate
+from moonplan.core.planner.constraints import broken_rules
+from moonplan.core.planner.habits import with_habits
+from moonplan.core.planner.plan import problem_of, soon
+from moonplan.core.planner.problem import Problem, build
+from moonplan.core.planner.quick.course import course_of, draw_one, in_all, keep, run_on
+from moonplan.core.planner.quick.field import field_of
+from moonplan.core.planner.quick.search import _SEED, _searched, quickly_searched
+from moonplan.core.planner.together import missing_least
+from moonplan.core.timegrid import Floats
+from tests.bench.families import a_family_household
+from tests.core.factories import LOSSLESS, a_car, a_circuit, a_household, a_lead, a_trip, at
+from tests.core.strategies import odd_households
+
+NOWHERE = np.zeros(0, dtype=np.int64)
+
+
+def a_problem(**changes: Any) -> Problem:
+    return with_habits(build(a_household(**changes)))
+
+
+def two_cars(**changes: Any) -> dict[str, Any]:
+    """Heron and Wren on one circuit that has room for one of them, each hour of the night at its own price."""
+    return {
+        "leads": [a_lead(steps_a=[16]), a_lead(id="second", steps_a=[16])],
+        "circuits": [a_circuit(sharing="none")],
+        "vehicles": [a_car(soc_pct=50, end_pct=57.36), a_car(id="wren", lead="second", soc_pct=12.64, reserve_pct=10)],
+        "rates": [LOSSLESS, LOSSLESS | {"vehicle": "wren", "lead": "second"}],
+        "trips": [a_trip("2026-01-15T02:00:00+01:00", "2026-01-15T18:00:00+01:00", 25, vehicle="wren")],
+        "tariff": {
+            "default_price": 0.50,
+            "series": [
+                ["2026-01-14T17:00:00+01:00", 0.50],
+                ["2026-01-15T00:00:00+01:00", 0.10],
+                ["2026-01-15T01:00:00+01:00", 0.30],
+                ["2026-01-15T02:00:00+01:00", 0.12],
+                ["2026-01-15T03:00:00+01:00", 0.50],
+            ],
+        },
+    } | changes
+
+
+def charging(problem: Problem, *hours: tuple[str, ...], amps: float = 16.0) -> list[Floats]:
+    """Setpoints of cars that each charge in some hours of the morning."""
+    found = [np.zeros(problem.grid.n_slots) for _ in problem.cars]
+    for mine, of_car in zip(found, hours, strict=True):
+        for hour in of_car:
+            first = problem.grid.first_at_or_after(at(f"2026-01-15T{hour}:00+01:00"))
+            mine[first : first + 4] = amps
+    return found
+
+
+def searched(problem: Problem, start: Candidate, *, tries: int, seed: int = _SEED) -> Candidate:
+    """What the tries themselves come to, whether or not that is better or may be done."""
+    price = problem.household.tariff.default_price
+    draws = np.array([seed], dtype=np.uint64)
+    field = field_of(problem)
+    found, comes_to = _searched(np.stack(start.amps), field, tries, 0.06 * price, 0.006 * price, NOWHERE, draws)
+    # What was kept along the way, car by car and change by change, is what the setpoints come to.
+    assert comes_to == pytest.approx(in_all(field, course_of(found, field)), abs=1e-6)
+    return candidate(problem, list(found))
+
+
+@settings(max_examples=80, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@given(odd_households())
+def test_a_course_is_what_the_simulator_makes_of_the_setpoints(household: dict[str, Any]):
+    problem = problem_of(read(json.dumps(household)))
+    made = soon(problem).outcome
+    field = field_of(problem)
+
+    course = course_of(np.stack([car.amps for car in made.cars]), field)
+
+    for i, car in enumerate(made.cars):
+        assert course.mean_kwh[i] == pytest.approx(car.mean.soc_kwh)
+        assert course.cautious_kwh[i] == pytest.approx(car.cautious.soc_kwh)
+        assert course.wall_kwh[i] == pytest.approx(car.mean.wall_kwh)
+        assert course.gained_kwh[i] == pytest.approx(car.cautious.gained_kwh)
+    dearest = max(problem.household.tariff.default_price, float(np.abs(problem.prices.price).max()))
+    waited_ah = sum(car.waited_ah for car in made.cars)
+    missed = 100 * made.short_kwh + 10 * made.unwished_kwh + 5 * waited_ah
+    assert in_all(field, course) == pytest.approx(made.value + dearest * missed, abs=1e-6)
+
+
+@settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@given(odd_households())
+def test_whatever_is_found_may_be_done(household: dict[str, Any]):
+    problem = problem_of(read(json.dumps(household)))
+    start = candidate(problem, at_once(problem))
+
+    found = searched(problem, start, tries=300)
+
+    assert broken_rules(problem, found.amps) == []
+
+
+@pytest.mark.parametrize("seed", range(8))
+def test_of_weeks_of_four_cars_too(seed: int):
+    problem = problem_of(read(json.dumps(a_family_household(seed, cars=4, nights=7))))
+    start = missing_least(problem)
+
+    found = searched(problem, start, tries=2000)
+
+    assert broken_rules(problem, found.amps) == []
+    assert found.outcome.rank <= start.outcome.rank
+
+
+def test_a_car_that_is_run_on_from_a_slot_is_as_one_that_is_run_from_the_first():
+    problem = a_problem(**two_cars(care_price=0.01, start_price=0.02))
+    field = field_of(problem)
+    before, after = (np.stack(charging(problem, (hour, "05:00"), ("01:00",))) for hour in ("00:00", "03:00"))
+    course, anew = course_of(before, field), course_of(after, field)
+
+    changed = problem.grid.first_at_or_after(at("2026-01-15T00:00:00+01:00"))
+    course.amps[0] = after[0]
+    ran_on(changed, course, field)
+
+    for mine, theirs in zip(course, anew, strict=True):
+        assert mine == pytest.approx(theirs)
+
+
+def ran_on(since: int, course: Any, field: Any) -> None:
+    run_on(0, since, field, course)
+
+
+def test_what_is_kept_of_a_car_is_all_of_it():
+    problem = a_problem(**two_cars())
+    field = field_of(problem)
+    one, other = (course_of(np.stack(charging(problem, (h,), (h,))), field) for h in ("00:00", "05:00"))
+
+    keep(1, one, other)
+
+    assert all((kept[1] == whole[1]).all() for kept, whole in zip(one, other, strict=True))
+    assert (one.amps[0] != other.amps[0]).any()
+
+
+def test_two_cars_change_places():
+    # Each needs an hour, 3.68 kWh: Wren before it leaves at 02:00, Heron at any time. Heron has the hour at 0.10, and Wren
+    # pays 0.30; neither can be planned better by itself. The best is Wren at 0.10 and Heron at 0.12.
+    problem = a_problem(**two_cars())
+    start = candidate(problem, charging(problem, ("00:00",), ("01:00",)))
+
+    found = quickly_searched(problem, start, tries=300, contended=np.ones(problem.grid.n_slots, dtype=np.bool_))
+
+    assert start.outcome.short_kwh == found.outcome.short_kwh == 0
+    assert start.outcome.cost == pytest.approx(3.68 * (0.10 + 0.30))
+    assert found.outcome.cost == pytest.approx(3.68 * (0.10 + 0.12))
+
+
+@pytest.mark.parametrize("control", ["timer", "hand"])
+def test_so_do_cars_with_one_session_a_night(control: str):
+    changes = two_cars(bedtime="04:00", wake="05:00")
+    changes["vehicles"] = [vehicle | {"control": control} for vehicle in changes["vehicles"]]
+    problem = a_problem(**changes)
+    start = candidate(problem, charging(problem, ("00:00",), ("01:00",)))
+
+    found = quickly_searched(problem, start, tries=600, contended=np.ones(problem.grid.n_slots, dtype=np.bool_))
+
+    assert broken_rules(problem, start.amps) == broken_rules(problem, found.amps) == []
+    assert found.outcome.cost == pytest.approx(3.68 * (0.10 + 0.12))
+
+
+def test_what_somebody_pinned_stays():
+    # The same two; but somebody pinned Heron to the hour at 0.10, so that Wren goes on paying 0.30.
+    pin = {
+        "id": "p",
+        "vehicle": "heron",
+        "start": "2026-01-15T00:00:00+01:00",
+        "end": "2026-01-15T01:00:00+01:00",
+        "amps": 16,
+    }
+    problem = a_problem(**two_cars(pins=[pin]))
+    start = candidate(problem, charging(problem, ("00:00",), ("01:00",)))
+
+    found = searched(problem, start, tries=300)
+
+    assert broken_rules(problem, found.amps) == []
+    assert found.outcome.cost == pytest.approx(start.outcome.cost)
+
+
+def test_one_lead_is_not_changed_over_while_everybody_sleeps():
+    # Both cars on one lead, and nobody up between 22:45 and 06:15: only one of them can have an hour of the night, and that
+    # must be Wren, which leaves at 02:00. Heron charges in the evening or in the morning, at 0.50.
+    changes = two_cars(leads=[a_lead(steps_a=[16])], bedtime="22:45", wake="06:15")
+    changes["vehicles"] = [vehicle | {"lead": "unit"} for vehicle in changes["vehicles"]]
+    changes["rates"] = [LOSSLESS, LOSSLESS | {"vehicle": "wren"}]
+    problem = a_problem(**changes)
+    start = candidate(problem, charging(problem, ("07:00",), ("01:00",)))
+
+    found = searched(problem, start, tries=600)
+
+    assert broken_rules(problem, start.amps) == broken_rules(problem, found.amps) == []
+    assert found.outcome.short_kwh == 0
+    assert found.outcome.cost == pytest.approx(3.68 * (0.10 + 0.50))
+
+
+def test_the_same_is_found_twice_and_other_things_with_other_draws():
+    problem = problem_of(read(json.dumps(a_family_household(2, cars=4, nights=7))))
+    start = missing_least(problem)
+
+    once, twice, other = (searched(problem, start, tries=500, seed=seed) for seed in (_SEED, _SEED, _SEED + 7919))
+
+    assert all((a == b).all() for a, b in zip(once.amps, twice.amps, strict=True))
+    assert any((a != b).any() for a, b in zip(once.amps, other.amps, strict=True))
+
+
+def test_draws_are_spread_evenly():
+    draws = np.array([_SEED], dtype=np.uint64)
+
+    drawn = np.array([draw_one(draws) for _ in range(20_000)])
+
+    assert drawn.min() >= 0
+    assert drawn.max() < 1
+    # A tenth of them in each tenth: 2000, give or take four times the 42 that chance makes of it.
+    assert np.histogram(drawn, bins=10, range=(0, 1))[0] == pytest.approx(np.full(10, 2000), abs=170)
+    assert np.corrcoef(drawn[:-1], drawn[1:])[0, 1] == pytest.approx(0, abs=0.03)
