@@ -117,10 +117,9 @@ def run_on(i: int, since: int, field: Field, course: Course) -> None:
     n, hours, rest, boost, care = course.amps.shape[1], field.hours, field.rest_kwh[i], field.boost_kwh[i], field.care[i]
     intake, trips = intake_of(i, field), field.trip_edge.shape[1]
     mean, level, spent, nth = field.soc_kwh[i], field.soc_kwh[i], 0.0, 0
-    going_on = field.charging[i]
+    going_on = _goes_on(i, since, field, course)
     if since > 0:
         mean, level, spent = course.mean_kwh[i, since], course.cautious_kwh[i, since], course.spent[i, since]
-        going_on = course.wall_kwh[i, since - 1] > NOTHING
         while nth < trips and field.trip_edge[i, nth] <= since:
             nth += 1
     next_trip = field.trip_edge[i, nth] if nth < trips else n + 1
@@ -168,6 +167,17 @@ def run_on(i: int, since: int, field: Field, course: Course) -> None:
         if short > NOTHING_KWH:
             missed += field.asked_counts[i, q] * short
     course.comes_to[i] = spent + missed
+
+
+@kernel
+def _goes_on(i: int, edge: int, field: Field, course: Course) -> bool:
+    """Whether a session goes on at an edge in which something was drawn already."""
+    t = edge - 1
+    while t >= 0 and course.amps[i, t] > 0:
+        if course.wall_kwh[i, t] > NOTHING:
+            return True
+        t -= 1
+    return t < 0 and bool(field.charging[i])
 
 
 @kernel

@@ -49,10 +49,16 @@ _CLOSELY, _SKIPPED = 0.4, 0.3
 _OTHERS_TOO, _OTHERS_NIGHTS = 0.5, 0.4
 # How often a car is kept off what it gave up, and how often a managed one gives up a whole session.
 _KEPT_OFF, _WHOLE = 0.8, 0.3
+# How often cars give up two nights in a row.
+_TWO_NIGHTS = 0.4
 # Up to how many times two, less one, slots are given up, and taken.
 _SLOTS_GIVEN, _SLOTS_TAKEN = 5, 6
 # How often a time that a car takes is beside a change of price or of what charges, and how often it takes all there is.
 _AT_A_CHANGE, _AT_MOST = 0.6, 0.6
+# How often such a time ends there instead of beginning, and how often a timer's is as long as the session that it had.
+_UNTIL, _AS_LONG = 0.5, 0.5
+# How often a timer that is in the way goes on at less, and how often it gives up the whole session instead of a part of it.
+_AT_LESS, _WHOLLY = 0.4, 0.1
 # How often a slot is looked for before it is given up.
 _LOOKED = 20
 # From how many nights before on cars are filled up, up to one less; as often from the first night on.
@@ -206,6 +212,7 @@ def _something_given_up(contended: Counts, off: Floats, lost: Flags, field: Fiel
 
 @kernel
 def _some_slots_given_up(i: int, night: int, off: Floats, lost: Flags, field: Field, course: Course, draws: Draws) -> bool:
+    """Car i gives up some slots of a night in which it charges, or a session; whether it has any."""
     begins, ends = field.nights[night], field.nights[night + 1]
     at = begins
     for _ in range(_LOOKED):
@@ -248,7 +255,8 @@ def _around(i: int, at: int, field: Field, course: Course) -> tuple[int, int]:
 
 @kernel
 def _nights_given_up(i: int, night: int, lost: Flags, field: Field, course: Course, draws: Draws) -> bool:
-    last = min(len(field.nights) - 1, night + (1 if draw_one(draws) < 0.6 else 2))
+    """Car i and others give up what they charge in a night or two."""
+    last = min(len(field.nights) - 1, night + (2 if draw_one(draws) < _TWO_NIGHTS else 1))
     begins, ends = field.nights[night], field.nights[last]
     for j in range(len(lost)):
         if j != i and draw_one(draws) >= _OTHERS_NIGHTS:
@@ -271,7 +279,7 @@ def _time_taken(i: int, night: int, lost: Flags, field: Field, course: Course, d
     """Car i takes a time of a night for itself, and others give way; whether it can."""
     begins, ends = field.nights[night], field.nights[night + 1]
     many, first = 1 << draw_of(_SLOTS_TAKEN, draws), _a_time(begins, ends, field, course, draws)
-    if draw_one(draws) < 0.5:
+    if draw_one(draws) < _UNTIL:
         first = max(begins, first - many)
     past = min(course.amps.shape[1], first + many)
     lost[i] = True
@@ -313,14 +321,13 @@ def _a_time(begins: int, ends: int, field: Field, course: Course, draws: Draws) 
 
 @kernel
 def _session_at(i: int, night: int, first: int, past: int, field: Field, course: Course, draws: Draws) -> int:
-    """Give a timer a session of a night from a slot on instead of the one it has; where it ends, which is `first` if it
-    can't."""
+    """Give a timer a session of a night from a slot on instead of the one it has; where it ends: at `first` if it can't."""
     if not field.begins[i, first] or (first > 0 and course.amps[i, first - 1] > 0):
         return first
     had = session_of(i, night, field, course)
     if had.past > 0 and field.fixed[i, had.first]:
         return first
-    if had.past > 0 and draw_one(draws) < 0.5:
+    if had.past > 0 and draw_one(draws) < _AS_LONG:
         past = min(course.amps.shape[1], first + had.past - had.first)
     given_up(i, had.first, had.past, course)
     most, t = np.inf, first
@@ -377,11 +384,11 @@ def _gives_way(j: int, first: int, past: int, lost: Flags, field: Field, course:
         for u in range(begins, ends):
             least = min(least, room_at(j, u, field, course))
         least = offered_at_most(j, least, field)
-        if least > 0 and how < 0.4:
+        if least > 0 and how < _AT_LESS:
             for u in range(begins, ends):
                 course.amps[j, u] = least
         else:
-            cut(j, t, min(past, ends), how > 0.9, field, course)
+            cut(j, t, min(past, ends), how > 1 - _WHOLLY, field, course)
 
 
 @kernel
