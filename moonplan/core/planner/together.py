@@ -54,8 +54,10 @@ class _Long(NamedTuple):
     quickly: tuple[int, int]
 
 
-# Two cars are soon as good as they can be at little effort; of more the next try is worth more than a closer one.
+# Two cars are soon as good as they can be at little effort; of more the next try is worth more than a closer one. Of one
+# night the search finds all that there is, and no quick one is needed.
 _LONG_OF_FEW, _LONG_OF_MANY = _Long(CLOSER, 2.0, 0.5, (400, 150)), _Long(COARSE, 1.2, 0.5, (2100, 900))
+_LONG_OF_A_NIGHT = _Long(COARSE, 3.5, 1.5, (0, 0))
 
 
 def plan_together(problem: Problem, like: Sequence[Floats] | None = None) -> Candidate:
@@ -72,11 +74,13 @@ def plan_together(problem: Problem, like: Sequence[Floats] | None = None) -> Can
         if _fit(problem, alone):
             return _better(_finished(problem, _replanned(problem, alone, apart)), known)
     few, contended = cars <= _FEW_CARS, contended_slots(problem, alone.amps)
-    (well, quickly), together, closely = (_SOON_OF_FEW, 0.0, FINE) if few else (_SOON_OF_MANY, _TOGETHER, FINE_OF_MANY)
+    together, closely = (0.0, FINE) if few else (_TOGETHER, FINE_OF_MANY)
+    well, quickly = _SOON_OF_FEW if few or nights == 1 else _SOON_OF_MANY
     best, tries = _better(missing_least(problem), known), _tries(problem, well * cars**2 * nights, _SLOTS_SOON)
     best = searched(problem, best, tries=tries, effort=COARSE, together=together, contended=contended)
-    tries = _tries(problem, quickly * cars * nights, _SLOTS_QUICKLY_SOON)
-    best = quickly_searched(problem, best, tries=tries, contended=contended)
+    if nights > 1:
+        tries = _tries(problem, quickly * cars * nights, _SLOTS_QUICKLY_SOON)
+        best = quickly_searched(problem, best, tries=tries, contended=contended)
     return _better(_finished(problem, _replanned(problem, best, closely)), best)
 
 
@@ -113,15 +117,16 @@ def refined(problem: Problem, found: Candidate, *, again: int = 0) -> Candidate:
     best, (cars, nights), slots = found, _size(problem), len(problem.cars) * problem.grid.n_slots
     finely, alone = FINEST if slots <= _SLOTS_FINELY else FINE_OF_MANY, _alone(problem, COARSE)
     if cars > 1:
-        long, contended = _LONG_OF_FEW if cars <= _FEW_CARS else _LONG_OF_MANY, contended_slots(problem, alone.amps)
+        long, contended = _long(cars, nights), contended_slots(problem, alone.amps)
         for nth, (part, quickly) in enumerate(zip((long.thoroughly, long.again), long.quickly, strict=True)):
             tries = _tries(problem, part * cars**2 * nights, _SLOTS_THOROUGHLY)
             best = relieved(problem, best, alone, effort=long.effort)
             best = searched(
                 problem, best, tries=tries, effort=long.effort, together=_TOGETHER, contended=contended, again=again
             )
-            tries = _tries(problem, quickly * cars * nights, _SLOTS_QUICKLY_THOROUGHLY)
-            best = quickly_searched(problem, best, tries=tries, contended=contended, again=1 + 2 * again + nth)
+            if nights > 1:
+                tries = _tries(problem, quickly * cars * nights, _SLOTS_QUICKLY_THOROUGHLY)
+                best = quickly_searched(problem, best, tries=tries, contended=contended, again=1 + 2 * again + nth)
             best = swept(problem, _settled(problem, best, FINE if finely is FINEST else FINE_OF_MANY), effort=CLOSER)
         if slots <= _SLOTS_CLOSELY:
             best = shifted(problem, best, effort=CLOSER)
@@ -148,6 +153,12 @@ def _fitted(problem: Problem, like: Sequence[Floats]) -> Candidate | None:
 
 def _better(one: Candidate, other: Candidate | None) -> Candidate:
     return one if other is None or one.better_than(other) else other
+
+
+def _long(cars: int, nights: int) -> _Long:
+    if cars <= _FEW_CARS:
+        return _LONG_OF_FEW
+    return _LONG_OF_MANY if nights > 1 else _LONG_OF_A_NIGHT
 
 
 def _size(problem: Problem) -> tuple[int, int]:
