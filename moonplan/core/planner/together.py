@@ -54,9 +54,9 @@ class _Long(NamedTuple):
     quickly: tuple[int, int]
 
 
-# Two cars are soon as good as they can be at little effort; of more the next try is worth more than a closer one. Of one
-# night the search finds all that there is, and no quick one is needed.
-_LONG_OF_FEW, _LONG_OF_MANY = _Long(CLOSER, 2.0, 0.5, (400, 150)), _Long(COARSE, 1.2, 0.5, (2100, 900))
+# Two cars are soon as good as they can be at little effort; of more the next try is worth more than a closer one. Of two
+# cars, and of one night, a longer search finds no more with a quick one.
+_LONG_OF_FEW, _LONG_OF_MANY = _Long(CLOSER, 2.0, 0.5, (0, 0)), _Long(COARSE, 1.2, 0.5, (1400, 600))
 _LONG_OF_A_NIGHT = _Long(COARSE, 3.5, 1.5, (0, 0))
 
 
@@ -124,7 +124,7 @@ def refined(problem: Problem, found: Candidate, *, again: int = 0) -> Candidate:
             best = searched(
                 problem, best, tries=tries, effort=long.effort, together=_TOGETHER, contended=contended, again=again
             )
-            if nights > 1:
+            if quickly:
                 tries = _tries(problem, quickly * cars * nights, _SLOTS_QUICKLY_THOROUGHLY)
                 best = quickly_searched(problem, best, tries=tries, contended=contended, again=1 + 2 * again + nth)
             best = swept(problem, _settled(problem, best, FINE if finely is FINEST else FINE_OF_MANY), effort=CLOSER)
