@@ -11,12 +11,13 @@ from moonplan.core.planner.candidates import Candidate, candidate, planned
 from moonplan.core.planner.constraints import broken_rules
 from moonplan.core.planner.currents_anew import set_anew
 from moonplan.core.planner.habits import with_habits
+from moonplan.core.planner.moves import improved
 from moonplan.core.planner.one_car import FINEST
 from moonplan.core.planner.plan import plan
 from moonplan.core.planner.problem import Problem, build
 from moonplan.core.planner.together import missing_least
 from tests.bench.families import a_family_household
-from tests.core.factories import LOSSLESS, NIGHT_BAND, a_car, a_circuit, a_household, a_lead, a_trip
+from tests.core.factories import LOSSLESS, NIGHT_BAND, a_car, a_circuit, a_household, a_lead, a_trip, at
 from tests.reference import milp
 from tests.reference.model import Effort
 
@@ -284,6 +285,21 @@ def test_what_was_set_anew_is_evened_out():
     heron = made.outcome.cars[0].amps
 
     assert set(heron[heron > 0].tolist()) == {13.49, 16}
+
+
+def test_a_car_that_stops_by_itself_has_one_current_to_key_in():
+    # 15 kWh to the limit of 80 %, 0.92 kWh a slot at 16 A: 16 slots and 0.28 kWh, for which 6 A would do as well, and cost
+    # the same.
+    problem = build(a_household(vehicles=[a_car(soc_pct=50, end_pct=80)]))
+    ten = problem.grid.first_at_or_after(at("2026-01-14T22:00:00+01:00"))
+    amps = np.zeros(problem.grid.n_slots)
+    amps[ten : ten + 17] = [16.0] * 16 + [6.0]
+
+    made = improved(problem, candidate(problem, [amps]), moves=20)
+
+    assert made.outcome.short_kwh == 0
+    assert made.outcome.cost == pytest.approx(15 * 0.10)
+    assert made.amps[0][made.amps[0] > 0].tolist() == [16.0] * 17
 
 
 def a_family(seed: int, *, cars: int, nights: int) -> Problem:

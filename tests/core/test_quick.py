@@ -122,14 +122,10 @@ def test_a_car_that_is_run_on_from_a_slot_is_as_one_that_is_run_from_the_first()
 
     changed = problem.grid.first_at_or_after(at("2026-01-15T00:00:00+01:00"))
     course.amps[0] = after[0]
-    ran_on(changed, course, field)
+    run_on(0, changed, field, course)
 
     for mine, theirs in zip(course, anew, strict=True):
         assert mine == pytest.approx(theirs)
-
-
-def ran_on(since: int, course: Any, field: Any) -> None:
-    run_on(0, since, field, course)
 
 
 def test_what_is_kept_of_a_car_is_all_of_it():

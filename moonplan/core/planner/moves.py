@@ -50,7 +50,7 @@ def improved(problem: Problem, start: Candidate, *, moves: int) -> Candidate:
                 if trial.better_than(best) and not any(broken_alone(problem, car, trial.amps[i])):
                     best, helped = trial, True
                     break
-        best = _smoothed(problem, car, i, _trimmed(problem, car, i, best))
+        best = _at_all_there_is(problem, car, i, _smoothed(problem, car, i, _trimmed(problem, car, i, best)))
     return best
 
 
@@ -112,6 +112,24 @@ def _smoothed(problem: Problem, car: Car, i: int, best: Candidate) -> Candidate:
             or _less_at_one_end(problem, car, i, best, at_most, range(run.first, run.last + 1), limit)
             or best
         )
+    return best
+
+
+def _at_all_there_is(problem: Problem, car: Car, i: int, best: Candidate) -> Candidate:
+    """The last slot of each session of a managed car at the most there is, where less saves nothing.
+
+    A car that is full by then stops by itself, and another current for that is one more to key in.
+    """
+    if car.control != "managed":
+        return best
+    room = car.offered(room_for(problem, best.amps, i))
+    for run in runs(best.amps[i]):
+        t = run.last
+        if best.amps[i][t] >= room[t] - SLACK_A or not np.isnan(car.pinned_a[t]):
+            continue
+        trial = _with_car(problem, best, i, _with(best.amps[i], t, 1, float(room[t])))
+        if trial.outcome.rank <= best.outcome.rank and not any(broken_alone(problem, car, trial.amps[i])):
+            best = trial
     return best
 
 

@@ -81,7 +81,8 @@ def plan_together(problem: Problem, like: Sequence[Floats] | None = None) -> Can
     if nights > 1:
         tries = _tries(problem, quickly * cars * nights, _SLOTS_QUICKLY_SOON)
         best = quickly_searched(problem, best, tries=tries, contended=contended)
-    return _better(_finished(problem, _replanned(problem, best, closely)), best)
+    # Of two that come to the same, the one whose currents were evened out.
+    return _better(best, _finished(problem, _replanned(problem, best, closely)))
 
 
 def _apart(problem: Problem) -> Effort:

@@ -16,6 +16,11 @@ from moonplan.core.rates import accepted_kw, stored_kw
 from moonplan.core.simulate import NOTHING_KWH, area_above, draw
 from moonplan.core.timegrid import Floats
 
+# What is not worth a change: a gain [kWh], and what is saved [currency].
+LITTLE_KWH, LITTLE = 1e-3, 1e-6
+# What is asked for besides, for rounding. [kWh]
+BESIDES_KWH = 1e-5
+
 Draws = npt.NDArray[np.uint64]
 
 
@@ -55,7 +60,7 @@ class Left(NamedTuple):
     scratch: Floats
 
 
-class Intake(NamedTuple):
+class Charger(NamedTuple):
     """What one car does with a current, in numbers that a loop over slots can keep at hand.
 
     untapered_kwh : up to which level all is accepted. mean, cautious : efficiency and overhead. [-, kW]
@@ -69,15 +74,14 @@ class Intake(NamedTuple):
     kw_per_a: float
     most_wall_kw: float
     least_a: float
-    useful_a: float
     mean: tuple[float, float]
     cautious: tuple[float, float]
 
 
 @kernel
-def intake_of(i: int, field: Field) -> Intake:
+def charger_of(i: int, field: Field) -> Charger:
     """What car i does with a current."""
-    return Intake(
+    return Charger(
         field.hours,
         field.usable_kwh[i],
         field.usable_kwh[i] * field.taper_from[i],
@@ -86,7 +90,6 @@ def intake_of(i: int, field: Field) -> Intake:
         field.kw_per_a[i],
         field.most_wall_kw[i],
         field.least_a[i],
-        field.useful_a[i],
         (field.mean[i, 0], field.mean[i, 1]),
         (field.cautious[i, 0], field.cautious[i, 1]),
     )
@@ -115,7 +118,7 @@ def course_of(amps: Floats, field: Field) -> Course:
 def run_on(i: int, since: int, field: Field, course: Course) -> None:
     """Car i by its currents from an edge on; what is before that edge stands."""
     n, hours, rest, boost, care = course.amps.shape[1], field.hours, field.rest_kwh[i], field.boost_kwh[i], field.care[i]
-    intake, trips = intake_of(i, field), field.trip_edge.shape[1]
+    charger, trips = charger_of(i, field), field.trip_edge.shape[1]
     mean, level, spent, nth = field.soc_kwh[i], field.soc_kwh[i], 0.0, 0
     going_on = _goes_on(i, since, field, course)
     if since > 0:
@@ -145,14 +148,14 @@ def run_on(i: int, since: int, field: Field, course: Course) -> None:
                 spent += care * (mean - rest) * hours
             t += 1
             continue
-        limit, offered = field.limit_kwh[i, t], min(intake.kw_per_a * amps, intake.most_wall_kw)
-        battery, wall = _accepted(offered, mean, intake.mean, intake)
+        limit, offered = field.limit_kwh[i, t], min(charger.kw_per_a * amps, charger.most_wall_kw)
+        battery, wall = _accepted(offered, mean, charger.mean, charger)
         part, gained, drawn = draw(battery, wall, mean, limit, hours)
         course.wall_kwh[i, t] = drawn
         if mean + gained > rest:
             spent += care * area_above(mean, gained, part, rest) * hours
         mean = limit if 0 < part < 1 else mean + gained
-        battery, wall = _accepted(offered, level, intake.cautious, intake)
+        battery, wall = _accepted(offered, level, charger.cautious, charger)
         part, gained, _ = draw(battery, wall, level, limit, hours)
         course.gained_kwh[i, t] = gained
         level = limit if 0 < part < 1 else level + gained
@@ -241,30 +244,30 @@ def more(kwh: float, besides: float, t: int, field: Field) -> float:
 
 
 @kernel
-def _accepted(offered_kw: float, level: float, rate: tuple[float, float], intake: Intake) -> tuple[float, float]:
+def _accepted(offered_kw: float, level: float, rate: tuple[float, float], charger: Charger) -> tuple[float, float]:
     """Battery and wall power at a level. [kW, kW]"""
-    if level <= intake.untapered_kwh:
+    if level <= charger.untapered_kwh:
         return stored_kw(offered_kw, rate[0], rate[1]), offered_kw
-    soc = level / intake.usable_kwh
-    return accepted_kw(offered_kw, soc, rate[0], rate[1], intake.onboard_kw, intake.taper_from)
+    soc = level / charger.usable_kwh
+    return accepted_kw(offered_kw, soc, rate[0], rate[1], charger.onboard_kw, charger.taper_from)
 
 
 @kernel
-def gain(amps: float, level: float, intake: Intake) -> float:
+def gain(amps: float, level: float, charger: Charger) -> float:
     """What the cautious car gains in a slot at a current, limits apart. [kWh]"""
     if amps <= 0:
         return 0.0
-    battery, _ = _accepted(min(intake.kw_per_a * amps, intake.most_wall_kw), level, intake.cautious, intake)
-    return battery * intake.hours
+    battery, _ = _accepted(min(charger.kw_per_a * amps, charger.most_wall_kw), level, charger.cautious, charger)
+    return battery * charger.hours
 
 
 @kernel
-def drawn(amps: float, level: float, intake: Intake) -> float:
+def drawn(amps: float, level: float, charger: Charger) -> float:
     """What the mean car draws in a slot at a current, limits apart. [kWh]"""
     if amps <= 0:
         return 0.0
-    _, wall = _accepted(min(intake.kw_per_a * amps, intake.most_wall_kw), level, intake.mean, intake)
-    return wall * intake.hours
+    _, wall = _accepted(min(charger.kw_per_a * amps, charger.most_wall_kw), level, charger.mean, charger)
+    return wall * charger.hours
 
 
 @kernel
@@ -287,15 +290,15 @@ def continuous_at_most(room_a: float, least_a: float, useful_a: float) -> float:
 
 
 @kernel
-def least_for(i: int, kwh: float, field: Field, intake: Intake) -> float:
+def least_for(i: int, kwh: float, field: Field, charger: Charger) -> float:
     """The least current that gives the cautious car so much in a slot, taper apart; more than any where none does. [A]"""
-    wanted = (kwh / intake.hours + intake.cautious[1]) / intake.cautious[0] / intake.kw_per_a
+    wanted = (kwh / charger.hours + charger.cautious[1]) / charger.cautious[0] / charger.kw_per_a
     if field.steps[i] > 0:
         for k in range(field.steps[i]):
             if field.steps_a[i, k] >= wanted - 1e-9:
                 return float(field.steps_a[i, k])
         return np.inf
-    return float(max(intake.least_a, np.ceil(wanted * 100 - 1e-6) / 100))
+    return float(max(charger.least_a, np.ceil(wanted * 100 - 1e-6) / 100))
 
 
 @kernel

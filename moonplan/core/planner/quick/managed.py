@@ -5,15 +5,18 @@ import numpy as np
 
 from moonplan.core.compiled import kernel
 from moonplan.core.planner.quick.course import (
+    BESIDES_KWH,
+    LITTLE,
+    LITTLE_KWH,
+    Charger,
     Course,
     Draws,
-    Intake,
     Left,
+    charger_of,
     draw_one,
     drawn,
     gain,
     head_until,
-    intake_of,
     least_for,
     more,
     offered_at_most,
@@ -22,10 +25,6 @@ from moonplan.core.planner.quick.course import (
 from moonplan.core.planner.quick.field import Field
 from moonplan.core.planner.slots import NOTHING
 
-# What is not worth a slot: a gain [kWh], and what is saved [currency].
-_LITTLE_KWH, _LITTLE = 1e-3, 1e-6
-# What is asked for besides, for rounding. [kWh]
-_BESIDES_KWH = 1e-5
 # For how long a kWh above the rest level is taken to stay there. [h]
 _STAYS_H = 8.0
 # How many slots are given less at most before the car is run again.
@@ -39,37 +38,37 @@ def filled_up(i: int, q: int, since: int, skipped: float, field: Field, course: 
     since : the first slot that is looked at. skipped : which part of the slots is passed over, by chance.
     """
     n, until = course.amps.shape[1], field.asked_edge[i, q]
-    wanted = field.asked_kwh[i, q] - course.aboard_kwh[i, q] + _BESIDES_KWH
-    intake = intake_of(i, field)
+    wanted = field.asked_kwh[i, q] - course.aboard_kwh[i, q] + BESIDES_KWH
+    charger = charger_of(i, field)
     head_until(i, until, field, course, left)
     for t in range(since, until):
         left.value[t] = np.inf
-        may = left.room_a[t] > course.amps[i, t] + NOTHING and left.head_kwh[t] > _LITTLE_KWH
+        may = left.room_a[t] > course.amps[i, t] + NOTHING and left.head_kwh[t] > LITTLE_KWH
         if may and (skipped <= 0 or draw_one(draws) >= skipped):
-            _weigh(i, t, field, intake, course, left)
+            _weigh(i, t, field, charger, course, left)
     first = n
     while wanted > 0:
         cheapest, at = np.inf, -1
         for t in range(since, until):
-            if left.value[t] < cheapest and left.head_kwh[t] > _LITTLE_KWH:
+            if left.value[t] < cheapest and left.head_kwh[t] > LITTLE_KWH:
                 cheapest, at = left.value[t], t
         if at < 0:
             break
         left.value[at] = np.inf
-        wanted -= _given_more(i, at, since, until, wanted, field, intake, course, left)
+        wanted -= _given_more(i, at, since, until, wanted, field, charger, course, left)
         first = min(first, at)
     return int(first)
 
 
 @kernel
-def _weigh(i: int, t: int, field: Field, intake: Intake, course: Course, left: Left) -> None:
+def _weigh(i: int, t: int, field: Field, charger: Charger, course: Course, left: Left) -> None:
     """What a kWh more costs in a slot, at all the current that is left, or at own sun: `value`, and `at_a`."""
     amps, level, mean, others = course.amps[i, t], course.cautious_kwh[i, t], course.mean_kwh[i, t], left.others_kwh[t]
-    had = gain(amps, level, intake)
-    gained = min(gain(left.room_a[t], level, intake) - had, left.head_kwh[t])
-    if gained <= _LITTLE_KWH / 1000:
+    had = gain(amps, level, charger)
+    gained = min(gain(left.room_a[t], level, charger) - had, left.head_kwh[t])
+    if gained <= LITTLE_KWH / 1000:
         return
-    cost = more(drawn(left.room_a[t], mean, intake) - course.wall_kwh[i, t], others + course.wall_kwh[i, t], t, field)
+    cost = more(drawn(left.room_a[t], mean, charger) - course.wall_kwh[i, t], others + course.wall_kwh[i, t], t, field)
     if amps <= 0:
         cost += field.start_price * (1 - _neighbours(i, t, course))
     if mean > field.rest_kwh[i]:
@@ -79,9 +78,9 @@ def _weigh(i: int, t: int, field: Field, intake: Intake, course: Course, left: L
         return
     in_sun = offered_at_most(i, (field.sun_kwh[t] - others) / field.hours / field.kw_per_a[i], field)
     if 0 < in_sun < left.room_a[t]:
-        gained = min(gain(in_sun, level, intake), left.head_kwh[t])
-        cost = more(drawn(in_sun, mean, intake), others, t, field)
-        if gained > _LITTLE_KWH / 1000 and cost / gained < left.value[t]:
+        gained = min(gain(in_sun, level, charger), left.head_kwh[t])
+        cost = more(drawn(in_sun, mean, charger), others, t, field)
+        if gained > LITTLE_KWH / 1000 and cost / gained < left.value[t]:
             left.value[t], left.at_a[t] = cost / gained, in_sun
 
 
@@ -98,23 +97,23 @@ def _neighbours(i: int, t: int, course: Course) -> int:
 
 @kernel
 def _given_more(
-    i: int, t: int, since: int, until: int, wanted: float, field: Field, intake: Intake, course: Course, left: Left
+    i: int, t: int, since: int, until: int, wanted: float, field: Field, charger: Charger, course: Course, left: Left
 ) -> float:
     """Give car i in a slot what was weighed, or the least that does; what it gains. [kWh]"""
     amps, level, most = course.amps[i, t], course.cautious_kwh[i, t], left.at_a[t]
-    had, asked = gain(amps, level, intake), min(wanted, left.head_kwh[t])
-    if gain(most, level, intake) - had > asked:
-        least = least_for(i, had + asked, field, intake)
+    had, asked = gain(amps, level, charger), min(wanted, left.head_kwh[t])
+    if gain(most, level, charger) - had > asked:
+        least = least_for(i, had + asked, field, charger)
         if amps < least < most:
             most = least
     if amps <= 0:
         # A slot beside one that charges begins no session of its own.
         for beside in (t - 1, t + 1):
             if since <= beside < until and left.value[beside] < np.inf and course.amps[i, beside] <= 0:
-                gained = gain(left.at_a[beside], level, intake)
-                left.value[beside] -= field.start_price / max(_LITTLE_KWH, gained)
+                gained = gain(left.at_a[beside], level, charger)
+                left.value[beside] -= field.start_price / max(LITTLE_KWH, gained)
     course.amps[i, t] = most
-    gained = min(gain(most, level, intake) - had, left.head_kwh[t])
+    gained = min(gain(most, level, charger) - had, left.head_kwh[t])
     for u in range(t, until):
         left.head_kwh[u] -= gained
     for u in range(since, t):
@@ -125,57 +124,57 @@ def _given_more(
 @kernel
 def slimmed(i: int, field: Field, course: Course, left: Left) -> int:
     """Give car i less in the dearest slots while nothing is missed for it; the first slot that changed, N where none."""
-    n, intake = course.amps.shape[1], intake_of(i, field)
+    n, charger = course.amps.shape[1], charger_of(i, field)
     first = n
     for _ in range(_MOST_SLIMMED):
         spare(i, field, course, left)
-        most, at, at_a = _LITTLE, -1, 0.0
+        most, at, at_a = LITTLE, -1, 0.0
         for t in range(n):
             if course.amps[i, t] <= 0 or field.fixed[i, t]:
                 continue
-            amps = _less(i, t, field, intake, course, left)
+            amps = _less(i, t, field, charger, course, left)
             if amps >= course.amps[i, t] - NOTHING:
                 continue
-            saved = _saved(i, t, amps, field, intake, course, left)
+            saved = _saved(i, t, amps, field, charger, course, left)
             if saved > most:
                 most, at, at_a = saved, t, amps
         if at < 0:
             break
-        _give_less(i, at, at_a, field, intake, course)
+        _give_less(i, at, at_a, field, charger, course)
         first = min(first, at)
     return int(first)
 
 
 @kernel
-def _less(i: int, t: int, field: Field, intake: Intake, course: Course, left: Left) -> float:
+def _less(i: int, t: int, field: Field, charger: Charger, course: Course, left: Left) -> float:
     """The least current in a slot with which nothing is missed."""
     gained = course.gained_kwh[i, t]
     if gained <= left.spare_kwh[t] or gained <= 0:
         return 0.0
-    if left.spare_kwh[t] <= _LITTLE_KWH / 10:
+    if left.spare_kwh[t] <= LITTLE_KWH / 10:
         return float(course.amps[i, t])
-    return least_for(i, gained - left.spare_kwh[t], field, intake)
+    return least_for(i, gained - left.spare_kwh[t], field, charger)
 
 
 @kernel
-def _saved(i: int, t: int, amps: float, field: Field, intake: Intake, course: Course, left: Left) -> float:
+def _saved(i: int, t: int, amps: float, field: Field, charger: Charger, course: Course, left: Left) -> float:
     """What less current in a slot saves, before the car is run again."""
-    wall = drawn(amps, course.mean_kwh[i, t], intake)
+    wall = drawn(amps, course.mean_kwh[i, t], charger)
     saved = more(course.wall_kwh[i, t] - wall, left.others_kwh[t] + wall, t, field)
     if amps <= 0:
         neighbours = _neighbours(i, t, course)
         if course.wall_kwh[i, t] > 0:
             saved += field.start_price * (1 - neighbours)
         elif neighbours < 2:
-            saved += 10 * _LITTLE
+            saved += 10 * LITTLE
     return saved
 
 
 @kernel
-def _give_less(i: int, t: int, amps: float, field: Field, intake: Intake, course: Course) -> None:
-    lost = course.gained_kwh[i, t] - gain(amps, course.cautious_kwh[i, t], intake)
+def _give_less(i: int, t: int, amps: float, field: Field, charger: Charger, course: Course) -> None:
+    lost = course.gained_kwh[i, t] - gain(amps, course.cautious_kwh[i, t], charger)
     course.amps[i, t] = amps
-    course.wall_kwh[i, t] = drawn(amps, course.mean_kwh[i, t], intake)
+    course.wall_kwh[i, t] = drawn(amps, course.mean_kwh[i, t], charger)
     course.gained_kwh[i, t] -= lost
     for q in range(field.asked[i]):
         if field.asked_edge[i, q] > t:

@@ -7,15 +7,18 @@ import numpy as np
 
 from moonplan.core.compiled import kernel
 from moonplan.core.planner.quick.course import (
+    BESIDES_KWH,
+    LITTLE,
+    LITTLE_KWH,
+    Charger,
     Course,
     Draws,
-    Intake,
     Left,
+    charger_of,
     draw_one,
     drawn,
     gain,
     head_until,
-    intake_of,
     least_for,
     more,
     spare,
@@ -23,8 +26,6 @@ from moonplan.core.planner.quick.course import (
 from moonplan.core.planner.quick.field import Field
 from moonplan.core.planner.slots import NOTHING
 
-# See `managed`.
-_LITTLE_KWH, _LITTLE, _BESIDES_KWH = 1e-3, 1e-6, 1e-5
 # How many currents a new session is tried at in a night.
 _MOST_CURRENTS = 4
 # By how much, at the most, what a new session costs is blurred, as part of what is skipped.
@@ -32,7 +33,7 @@ _BLURRED = 0.3
 
 
 class Session(NamedTuple):
-    """A session from a slot to before another at a current; none where `first` is past `until`."""
+    """A session from a slot to before another at a current; none where `past` is 0."""
 
     first: int
     past: int
@@ -103,9 +104,9 @@ def instead(i: int, change: Change, course: Course) -> None:
 
 
 @kernel
-def costs(i: int, session: Session, mean: float, field: Field, intake: Intake, left: Left) -> float:
+def costs(i: int, session: Session, mean: float, field: Field, charger: Charger, left: Left) -> float:
     """What a session's energy costs beside what others draw, with so much aboard of the mean car. [currency]"""
-    wall, found = drawn(session.amps, mean, intake), 0.0
+    wall, found = drawn(session.amps, mean, charger), 0.0
     for t in range(session.first, session.past):
         found += more(wall, left.others_kwh[t], t, field)
     return found
@@ -118,8 +119,8 @@ def lengthened(i: int, q: int, since: int, skipped: float, field: Field, course:
     since : the first slot that is looked at, as a night's. skipped : which part of the nights is passed over, by chance.
     """
     until = field.asked_edge[i, q]
-    wanted = field.asked_kwh[i, q] - course.aboard_kwh[i, q] + _BESIDES_KWH
-    intake = intake_of(i, field)
+    wanted = field.asked_kwh[i, q] - course.aboard_kwh[i, q] + BESIDES_KWH
+    charger = charger_of(i, field)
     head_until(i, until, field, course, left)
     best = Change(Session(0, 0, 0.0), Session(0, 0, 0.0), np.inf)
     for night in range(len(field.nights) - 1):
@@ -129,11 +130,11 @@ def lengthened(i: int, q: int, since: int, skipped: float, field: Field, course:
             continue
         had = session_of(i, night, field, course)
         if had.past == 0:
-            best = _new(i, night, until, wanted, skipped, best, field, intake, course, left, draws)
-        elif not field.fixed[i, had.first] and left.head_kwh[had.first] > _LITTLE_KWH:
-            best = _ends_later(i, had, until, wanted, best, field, intake, course, left)
-            best = _begins_earlier(i, had, field.nights[night], wanted, best, field, intake, course, left)
-            best = _at_more(i, had, wanted, best, field, intake, course, left)
+            best = _new(i, night, until, wanted, skipped, best, field, charger, course, left, draws)
+        elif not field.fixed[i, had.first] and left.head_kwh[had.first] > LITTLE_KWH:
+            best = _ends_later(i, had, until, wanted, best, field, charger, course, left)
+            best = _begins_earlier(i, had, field.nights[night], wanted, best, field, charger, course, left)
+            best = _at_more(i, had, wanted, best, field, charger, course, left)
     if best.value == np.inf:
         return False
     instead(i, best, course)
@@ -149,7 +150,7 @@ def _new(
     skipped: float,
     best: Change,
     field: Field,
-    intake: Intake,
+    charger: Charger,
     course: Course,
     left: Left,
     draws: Draws,
@@ -166,8 +167,8 @@ def _new(
             break
         tried, last_a = tried + 1, amps
         level, mean = course.cautious_kwh[i, begins], course.mean_kwh[i, begins]
-        gained, wall = gain(amps, level, intake), drawn(amps, mean, intake)
-        if gained <= _LITTLE_KWH / 1000:
+        gained, wall = gain(amps, level, charger), drawn(amps, mean, charger)
+        if gained <= LITTLE_KWH / 1000:
             break
         # What the slots cost up to each edge, and up to where there is as much current from each on.
         left.value[begins] = 0.0
@@ -181,7 +182,7 @@ def _new(
                 reaches = t
             left.at_a[t] = reaches
         for first in range(begins, ends):
-            if not field.begins[i, first] or left.at_a[first] <= first or left.head_kwh[first] <= _LITTLE_KWH:
+            if not field.begins[i, first] or left.at_a[first] <= first or left.head_kwh[first] <= LITTLE_KWH:
                 continue
             if first > 0 and course.amps[i, first - 1] > 0:
                 continue
@@ -200,7 +201,7 @@ def _new(
             if value < best.value:
                 at = amps
                 if gives > asked:
-                    at = min(amps, least_for(i, asked / (past - first), field, intake))
+                    at = min(amps, least_for(i, asked / (past - first), field, charger))
                 best = Change(Session(0, 0, 0.0), Session(first, past, at), value)
     return best
 
@@ -226,21 +227,21 @@ def _cheaper(
     wanted: float,
     best: Change,
     field: Field,
-    intake: Intake,
+    charger: Charger,
     course: Course,
     left: Left,
 ) -> Change:
     """A session instead of another, if a kWh more costs less so than by the best change."""
     mean = course.mean_kwh[i, had.first]
-    value = (costs(i, then, mean, field, intake, left) - costs(i, had, mean, field, intake, left)) / min(gives, wanted)
+    value = (costs(i, then, mean, field, charger, left) - costs(i, had, mean, field, charger, left)) / min(gives, wanted)
     return Change(had, then, value) if value < best.value else best
 
 
 @kernel
 def _ends_later(
-    i: int, had: Session, until: int, wanted: float, best: Change, field: Field, intake: Intake, course: Course, left: Left
+    i: int, had: Session, until: int, wanted: float, best: Change, field: Field, charger: Charger, course: Course, left: Left
 ) -> Change:
-    n, gained, past = course.amps.shape[1], gain(had.amps, course.cautious_kwh[i, had.first], intake), had.past
+    n, gained, past = course.amps.shape[1], gain(had.amps, course.cautious_kwh[i, had.first], charger), had.past
     asked = min(wanted, left.head_kwh[had.first])
     while gained > 0 and past < until and left.room_a[past] >= had.amps - NOTHING and course.amps[i, past] <= 0:
         past += 1
@@ -251,14 +252,14 @@ def _ends_later(
     if past == had.past or (past < n and course.amps[i, past] > 0):
         return best
     then = Session(had.first, past, had.amps)
-    return _cheaper(i, had, then, (past - had.past) * gained, asked, best, field, intake, course, left)
+    return _cheaper(i, had, then, (past - had.past) * gained, asked, best, field, charger, course, left)
 
 
 @kernel
 def _begins_earlier(
-    i: int, had: Session, since: int, wanted: float, best: Change, field: Field, intake: Intake, course: Course, left: Left
+    i: int, had: Session, since: int, wanted: float, best: Change, field: Field, charger: Charger, course: Course, left: Left
 ) -> Change:
-    gained, t, first = gain(had.amps, course.cautious_kwh[i, had.first], intake), had.first, had.first
+    gained, t, first = gain(had.amps, course.cautious_kwh[i, had.first], charger), had.first, had.first
     asked = min(wanted, left.head_kwh[had.first])
     while gained > 0 and t > since and (had.first - t) * gained < asked and left.room_a[t - 1] >= had.amps - NOTHING:
         t -= 1
@@ -269,31 +270,31 @@ def _begins_earlier(
     if first == had.first:
         return best
     then = Session(first, had.past, had.amps)
-    return _cheaper(i, had, then, (had.first - first) * gained, asked, best, field, intake, course, left)
+    return _cheaper(i, had, then, (had.first - first) * gained, asked, best, field, charger, course, left)
 
 
 @kernel
 def _at_more(
-    i: int, had: Session, wanted: float, best: Change, field: Field, intake: Intake, course: Course, left: Left
+    i: int, had: Session, wanted: float, best: Change, field: Field, charger: Charger, course: Course, left: Left
 ) -> Change:
     level, many = course.cautious_kwh[i, had.first], had.past - had.first
-    gained, asked = gain(had.amps, level, intake), min(wanted, left.head_kwh[had.first])
+    gained, asked = gain(had.amps, level, charger), min(wanted, left.head_kwh[had.first])
     most = np.inf
     for t in range(had.first, had.past):
         most = min(most, left.room_a[t])
-    amps = min(most, least_for(i, gained + asked / many, field, intake))
-    gives = (gain(amps, level, intake) - gained) * many
-    if amps <= had.amps + NOTHING or gives <= _LITTLE_KWH / 1000:
+    amps = min(most, least_for(i, gained + asked / many, field, charger))
+    gives = (gain(amps, level, charger) - gained) * many
+    if amps <= had.amps + NOTHING or gives <= LITTLE_KWH / 1000:
         return best
-    return _cheaper(i, had, Session(had.first, had.past, amps), gives, asked, best, field, intake, course, left)
+    return _cheaper(i, had, Session(had.first, had.past, amps), gives, asked, best, field, charger, course, left)
 
 
 @kernel
 def shortened(i: int, field: Field, course: Course, left: Left) -> bool:
     """Make that session of car i shorter, weaker or none by which most is saved and nothing missed; whether there is one."""
-    intake = intake_of(i, field)
+    charger = charger_of(i, field)
     spare(i, field, course, left)
-    best = Change(Session(0, 0, 0.0), Session(0, 0, 0.0), _LITTLE)
+    best = Change(Session(0, 0, 0.0), Session(0, 0, 0.0), LITTLE)
     for night in range(len(field.nights) - 1):
         had = session_of(i, night, field, course)
         if had.past == 0 or field.fixed[i, had.first]:
@@ -301,26 +302,26 @@ def shortened(i: int, field: Field, course: Course, left: Left) -> bool:
         gives, less = 0.0, left.spare_kwh[had.first]
         for t in range(had.first, had.past):
             gives += course.gained_kwh[i, t]
-        if less <= _LITTLE_KWH / 10 and gives > 0:
+        if less <= LITTLE_KWH / 10 and gives > 0:
             continue
         nothing = Session(had.first, had.first, 0.0)
         if gives <= less or gives <= 0:
-            best = _saves(i, had, nothing, field.start_price, best, field, intake, course, left)
+            best = _saves(i, had, nothing, field.start_price, best, field, charger, course, left)
             continue
-        many, gained = had.past - had.first, gain(had.amps, course.cautious_kwh[i, had.first], intake)
+        many, gained = had.past - had.first, gain(had.amps, course.cautious_kwh[i, had.first], charger)
         fewer = min(int(less / gained), many - 1) if gained > 0 else 0
         if fewer > 0:
             past = _may_end_at(i, had.past - fewer, had.past, False, field)
             if 0 < past < had.past:
-                best = _saves(i, had, Session(had.first, past, had.amps), 0.0, best, field, intake, course, left)
+                best = _saves(i, had, Session(had.first, past, had.amps), 0.0, best, field, charger, course, left)
             first = had.first + fewer
             while first > had.first and not field.begins[i, first]:
                 first -= 1
             if first > had.first:
-                best = _saves(i, had, Session(first, had.past, had.amps), 0.0, best, field, intake, course, left)
-        amps = least_for(i, gained - less / many, field, intake)
+                best = _saves(i, had, Session(first, had.past, had.amps), 0.0, best, field, charger, course, left)
+        amps = least_for(i, gained - less / many, field, charger)
         if amps < had.amps - NOTHING:
-            best = _saves(i, had, Session(had.first, had.past, amps), 0.0, best, field, intake, course, left)
+            best = _saves(i, had, Session(had.first, had.past, amps), 0.0, best, field, charger, course, left)
     if best.before.past == 0:
         return False
     instead(i, best, course)
@@ -335,13 +336,13 @@ def _saves(
     besides: float,
     best: Change,
     field: Field,
-    intake: Intake,
+    charger: Charger,
     course: Course,
     left: Left,
 ) -> Change:
     """A session instead of another, if it saves more than the best change."""
     mean = course.mean_kwh[i, had.first]
-    saved = besides + costs(i, had, mean, field, intake, left) - costs(i, then, mean, field, intake, left)
+    saved = besides + costs(i, had, mean, field, charger, left) - costs(i, then, mean, field, charger, left)
     return Change(had, then, saved) if saved > best.value else best
 
 
