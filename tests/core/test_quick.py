@@ -1,6 +1,9 @@
 """The quick search: its course is what the simulator makes of the setpoints, what it finds may be done, and is better."""
 
 import json
+import os
+import subprocess
+import sys
 from typing import Any
 
 import numpy as np
@@ -207,6 +210,20 @@ def test_the_same_is_found_twice_and_other_things_with_other_draws():
 
     assert all((a == b).all() for a, b in zip(once.amps, twice.amps, strict=True))
     assert any((a != b).any() for a, b in zip(once.amps, other.amps, strict=True))
+
+
+def test_nothing_is_looked_for_beyond_an_array():
+    # Compiled, whatever stands there is taken; as plain Python the same tests fail.
+    chosen = "change_places or one_session_a_night or pinned or one_lead"
+    plainly = subprocess.run(
+        [sys.executable, "-m", "pytest", "-q", "-n", "0", "-k", chosen, __file__],
+        env=os.environ | {"NUMBA_DISABLE_JIT": "1"},
+        capture_output=True,
+        text=True,
+        check=False,
+    )
+
+    assert plainly.returncode == 0, plainly.stdout
 
 
 def test_draws_are_spread_evenly():

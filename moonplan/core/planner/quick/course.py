@@ -44,7 +44,7 @@ class Course(NamedTuple):
 
 
 class Left(NamedTuple):
-    """What others leave a car, and room to work in, shapes (N,).
+    """What others leave a car, and room to work in, shapes (N + 1,), of which all but the last stand for slots.
 
     room_a : most current that may be offered, of those that its lead has. [A] others_kwh : what they draw.
     head_kwh : how much more can be aboard of the cautious car from the end of a slot until what is asked.
@@ -372,7 +372,7 @@ def look(i: int, off: Floats, field: Field, course: Course, left: Left) -> None:
 @kernel
 def _beside_on_one_lead(j: int, field: Field, course: Course, room: Floats) -> None:
     """No room where car j has the lead, nor while nobody is up to change it over."""
-    for t in range(len(room)):
+    for t in range(course.amps.shape[1]):
         if course.amps[j, t] > 0:
             room[t] = 0.0
     for k in range(field.stretches.shape[0]):
