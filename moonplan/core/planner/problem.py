@@ -131,15 +131,23 @@ class Car:
         rates = (self.rate.mean, self.rate.cautious)
         return min(self.intake.tapers_from(most_a, rate) for rate in rates) * self.vehicle.usable_kwh
 
+    @property
+    def kw_per_a(self) -> float:
+        """Wall power of an ampere. [kW]"""
+        return self.intake.volts * self.intake.phases / 1000
+
+    @property
+    def useful_a(self) -> float:
+        """The least current, in hundredths, that gives the on-board charger all it can use; no less than charges. [A]"""
+        return max(self.least_a, float(np.ceil(self.intake.most_wall_kw / self.kw_per_a * 100 - 1e-6)) / 100)
+
     def offered(self, room_a: Floats) -> Floats:
         """What the lead offers where there is room for some current: a step, or two decimals; 0 below the least. [A]
 
         No current beyond what the on-board charger can use: it would only crowd out others.
         """
-        per_a = self.intake.volts * self.intake.phases / 1000
-        useful = max(self.least_a, np.ceil(self.intake.most_wall_kw / per_a * 100 - 1e-6) / 100)
         return hookup.stepped_each(
-            room_a if self.steps_a else np.minimum(room_a, useful), steps_a=self.steps_a, min_a=self.least_a
+            room_a if self.steps_a else np.minimum(room_a, self.useful_a), steps_a=self.steps_a, min_a=self.least_a
         )
 
     @cached_property

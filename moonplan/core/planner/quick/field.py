@@ -104,7 +104,6 @@ def _field_of(problem: Problem) -> Field:
     pinned = [~np.isnan(car.pinned_a) for car in cars]
     trips = [[departure.taking for departure in car.departures] for car in cars]
     asked = [_asked(problem, car, dearest) for car in cars]
-    per_a = _each(car.intake.volts * car.intake.phases / 1000 for car in cars)
     return Field(
         hours=grid.hours,
         price=prices.price,
@@ -125,11 +124,8 @@ def _field_of(problem: Problem) -> Field:
         steps_a=_filled([car.steps_a for car in cars], np.inf),
         steps=np.array([len(car.steps_a) for car in cars]),
         least_a=_each(car.least_a for car in cars),
-        useful_a=_each(
-            max(car.least_a, np.ceil(car.intake.most_wall_kw / kw * 100 - 1e-6) / 100)
-            for car, kw in zip(cars, per_a, strict=True)
-        ),
-        kw_per_a=per_a,
+        useful_a=_each(car.useful_a for car in cars),
+        kw_per_a=_each(car.kw_per_a for car in cars),
         most_wall_kw=_each(car.intake.most_wall_kw for car in cars),
         mean=np.array([(car.rate.mean.efficiency, car.rate.mean.overhead_kw) for car in cars]),
         cautious=np.array([(car.rate.cautious.efficiency, car.rate.cautious.overhead_kw) for car in cars]),
