@@ -141,7 +141,9 @@ def draw(battery_kw: float, wall_kw: float, level_kwh: float, limit_kwh: float, 
     room = limit_kwh - level_kwh
     if room <= 0 or wall_kw <= 0:
         return 0.0, 0.0, 0.0
-    part = min(1.0, room / (battery_kw * hours)) if battery_kw > 0 else 1.0
+    if battery_kw * hours <= room:
+        return 1.0, battery_kw * hours, wall_kw * hours
+    part = room / (battery_kw * hours)
     return part, part * battery_kw * hours, part * wall_kw * hours
 
 

@@ -14,7 +14,7 @@ from moonplan.core.planner.quick.field import Field
 from moonplan.core.planner.slots import NOTHING
 from moonplan.core.rates import accepted_kw, stored_kw
 from moonplan.core.simulate import NOTHING_KWH, area_above, draw
-from moonplan.core.timegrid import Floats
+from moonplan.core.timegrid import Counts, Floats
 
 # What is not worth a change: a gain [kWh], and what is saved [currency].
 LITTLE_KWH, LITTLE = 1e-3, 1e-6
@@ -48,7 +48,7 @@ class Left(NamedTuple):
 
     room_a : most current that may be offered, of those that its lead has. [A] others_kwh : what they draw.
     head_kwh : how much more can be aboard of the cautious car from the end of a slot until what is asked.
-    spare_kwh : how much less a slot may give and nothing is missed. value, at_a, scratch : to work in.
+    spare_kwh : how much less a slot may give and nothing is missed. value, at_a, scratch, slots : to work in.
     """
 
     room_a: Floats
@@ -58,6 +58,7 @@ class Left(NamedTuple):
     value: Floats
     at_a: Floats
     scratch: Floats
+    slots: Counts
 
 
 class Charger(NamedTuple):
@@ -110,13 +111,13 @@ def course_of(amps: Floats, field: Field) -> Course:
         np.zeros(cars),
     )
     for i in range(cars):
-        run_on(i, 0, field, course)
+        run_on(i, 0, n, field, course)
     return course
 
 
 @kernel
-def run_on(i: int, since: int, field: Field, course: Course) -> None:
-    """Car i by its currents from an edge on; what is before that edge stands."""
+def run_on(i: int, since: int, until: int, field: Field, course: Course) -> None:
+    """Car i by its currents from one edge to another; what is before stands, and what is after does not, yet."""
     n, hours, rest, boost, care = course.amps.shape[1], field.hours, field.rest_kwh[i], field.boost_kwh[i], field.care[i]
     charger, trips = charger_of(i, field), field.trip_edge.shape[1]
     mean, level, spent, nth = field.soc_kwh[i], field.soc_kwh[i], 0.0, 0
@@ -136,18 +137,26 @@ def run_on(i: int, since: int, field: Field, course: Course) -> None:
             nth += 1
             next_trip = field.trip_edge[i, nth] if nth < trips else n + 1
         course.mean_kwh[i, t], course.cautious_kwh[i, t], course.spent[i, t] = mean, level, spent
-        if t == n:
+        if t == until:
             break
-        amps = course.amps[i, t]
-        if boost > 0 and field.limit_a[i, t] > amps and mean < boost - NOTHING_KWH:
-            spent += field.waited * (field.limit_a[i, t] - amps) * hours
+        amps, waits = course.amps[i, t], boost > 0 and mean < boost - NOTHING_KWH
         if amps <= 0:
-            course.wall_kwh[i, t] = course.gained_kwh[i, t] = 0.0
-            going_on = False
-            if mean > rest:
-                spent += care * (mean - rest) * hours
-            t += 1
+            past = t + _without(course.amps[i, t : min(until, next_trip)])
+            _filled(course.wall_kwh[i, t:past], 0.0)
+            _filled(course.gained_kwh[i, t:past], 0.0)
+            _filled(course.mean_kwh[i, t + 1 : past], mean)
+            _filled(course.cautious_kwh[i, t + 1 : past], level)
+            resting = care * max(0.0, mean - rest) * hours
+            if waits:
+                _rising_by(course.spent[i, t + 1 : past], spent, resting, field.waited * hours, field.limit_a[i, t:past])
+                spent += resting * (past - t) + field.waited * hours * field.limit_a[i, t:past].sum()
+            else:
+                _rising(course.spent[i, t + 1 : past], spent, resting)
+                spent += resting * (past - t)
+            going_on, t = False, past
             continue
+        if waits and field.limit_a[i, t] > amps:
+            spent += field.waited * (field.limit_a[i, t] - amps) * hours
         limit, offered = field.limit_kwh[i, t], min(charger.kw_per_a * amps, charger.most_wall_kw)
         battery, wall = _accepted(offered, mean, charger.mean, charger)
         part, gained, drawn = draw(battery, wall, mean, limit, hours)
@@ -194,17 +203,86 @@ def _aboard_before(i: int, nth: int, level: float, field: Field, course: Course)
 @kernel
 def keep(i: int, kept: Course, course: Course) -> None:
     """Car i of one course as it is in another."""
-    for t in range(course.amps.shape[1]):
-        kept.amps[i, t] = course.amps[i, t]
-        kept.wall_kwh[i, t] = course.wall_kwh[i, t]
-        kept.gained_kwh[i, t] = course.gained_kwh[i, t]
-    for t in range(course.mean_kwh.shape[1]):
-        kept.mean_kwh[i, t] = course.mean_kwh[i, t]
-        kept.cautious_kwh[i, t] = course.cautious_kwh[i, t]
-        kept.spent[i, t] = course.spent[i, t]
-    for q in range(course.aboard_kwh.shape[1]):
-        kept.aboard_kwh[i, q] = course.aboard_kwh[i, q]
+    since = first_change(i, kept, course)
+    _copied(kept.amps[i, since:], course.amps[i, since:])
+    _copied(kept.wall_kwh[i, since:], course.wall_kwh[i, since:])
+    _copied(kept.gained_kwh[i, since:], course.gained_kwh[i, since:])
+    _copied(kept.mean_kwh[i, since:], course.mean_kwh[i, since:])
+    _copied(kept.cautious_kwh[i, since:], course.cautious_kwh[i, since:])
+    _copied(kept.spent[i, since:], course.spent[i, since:])
+    _copied(kept.aboard_kwh[i], course.aboard_kwh[i])
     kept.comes_to[i] = course.comes_to[i]
+
+
+# Loops over a part of an array are handed that part: from its first place on, all of it, they are done for several places
+# at a time, and else not, which took ten times as long.
+
+
+@kernel
+def _copied(to: Floats, of: Floats) -> None:
+    for t in range(len(to)):
+        to[t] = of[t]
+
+
+@kernel
+def _filled(to: Floats, value: float) -> None:
+    for t in range(len(to)):
+        to[t] = value
+
+
+@kernel
+def _rising(to: Floats, since: float, by: float) -> None:
+    for t in range(len(to)):
+        to[t] = since + by * (t + 1)
+
+
+@kernel
+def _rising_by(to: Floats, since: float, by: float, many: float, of: Floats) -> None:
+    for t in range(len(to)):
+        since += by + many * of[t]
+        to[t] = since
+
+
+@kernel
+def _without(amps: Floats) -> int:
+    """In how many slots from the first on there is no current."""
+    t = 0
+    while t < len(amps) and amps[t] <= 0:
+        t += 1
+    return t
+
+
+@kernel
+def _added(to: Floats, many: float, of: Floats) -> None:
+    for t in range(len(to)):
+        to[t] += many * of[t]
+
+
+@kernel
+def _added_where_on(to: Floats, many: float, of: Floats, amps: Floats) -> None:
+    for t in range(len(to)):
+        to[t] += many * of[t] if amps[t] > 0 else 0.0
+
+
+@kernel
+def at_most(to: Floats, share: float, of: Floats) -> None:
+    """No more anywhere than a share of something else."""
+    for t in range(len(to)):
+        to[t] = min(to[t], share * of[t])
+
+
+@kernel
+def lower(to: Floats, by: float) -> None:
+    """So much less everywhere."""
+    for t in range(len(to)):
+        to[t] -= by
+
+
+@kernel
+def no_more(to: Floats, than: float) -> None:
+    """No more anywhere than so much."""
+    for t in range(len(to)):
+        to[t] = min(to[t], than)
 
 
 @kernel
@@ -216,18 +294,40 @@ def first_change(i: int, kept: Course, course: Course) -> int:
     return t
 
 
+@kernel
+def past_changes(i: int, since: int, kept: Course, course: Course) -> int:
+    """The edge from which on car i is offered the same again; `since` where nothing differs after it."""
+    t = course.amps.shape[1]
+    while t > since and kept.amps[i, t - 1] == course.amps[i, t - 1]:
+        t -= 1
+    return int(t)
+
+
 @compiled
 def in_all(field: Field, course: Course) -> float:
     """What a course comes to: energy, care, sessions, and what is missed. [currency]"""
+    bill = np.zeros(course.mean_kwh.shape[1])
+    return billed(0, bill, bill.copy(), field, course)
+
+
+@kernel
+def billed(since: int, before: Floats, bill: Floats, field: Field, course: Course) -> float:
+    """What a course comes to. [currency]
+
+    before : what all energy came to up to each edge, shape (N + 1,), which holds until `since`.
+    bill : filled in with what it comes to from there on.
+    """
     cars, n = course.amps.shape
-    total = course.comes_to.sum()
-    for t in range(n):
-        drawn = 0.0
-        for i in range(cars):
-            drawn += course.wall_kwh[i, t]
-        if drawn > 0:
-            total += energy(drawn, t, field)
-    return float(total)
+    total = bill[since] = before[since]
+    drawn = bill[since + 1 :]
+    _filled(drawn, 0.0)
+    for i in range(cars):
+        _added(drawn, 1.0, course.wall_kwh[i, since:])
+    for t in range(since, n):
+        if bill[t + 1] > 0:
+            total += energy(bill[t + 1], t, field)
+        bill[t + 1] = total
+    return float(total + course.comes_to.sum())
 
 
 @kernel
@@ -240,7 +340,17 @@ def energy(kwh: float, t: int, field: Field) -> float:
 @kernel
 def more(kwh: float, besides: float, t: int, field: Field) -> float:
     """What energy in a slot costs besides what is drawn there. [currency]"""
-    return energy(besides + kwh, t, field) - energy(besides, t, field)
+    own = min(besides + kwh, field.sun_kwh[t]) - min(besides, field.sun_kwh[t])
+    return float(field.export_price[t] * own + field.price[t] * (kwh - own))
+
+
+@kernel
+def dearer_by(to: Floats, kwh: float, besides: Floats, since: int, field: Field) -> None:
+    """Fill in what energy in each slot, from one on, costs besides what is drawn there. [currency]"""
+    price, export, sun = field.price[since:], field.export_price[since:], field.sun_kwh[since:]
+    for t in range(len(to)):
+        own = min(besides[t] + kwh, sun[t]) - min(besides[t], sun[t])
+        to[t] = export[t] * own + price[t] * (kwh - own)
 
 
 @kernel
@@ -322,51 +432,60 @@ def room_at(i: int, t: int, field: Field, course: Course) -> float:
 
 
 @kernel
-def look(i: int, off: Floats, field: Field, course: Course, left: Left) -> None:
-    """What others leave car i: `room_a`, but none where it is kept off, and `others_kwh`."""
+def look(i: int, since: int, field: Field, course: Course, left: Left) -> None:
+    """What others leave car i: `room_a` from a slot on, and `others_kwh`."""
     cars, n = course.amps.shape
-    room, others, scratch = left.room_a, left.others_kwh, left.scratch
-    for t in range(n):
-        room[t] = 0.0 if off[i, t] > 0 else field.free_a[i, t]
-        others[t] = 0.0
+    room, others, taken = left.room_a[since:n], left.others_kwh[:n], left.scratch[since:n]
+    _filled(others, 0.0)
     for j in range(cars):
         if j != i:
-            for t in range(n):
-                others[t] += course.wall_kwh[j, t]
+            _added(others, 1.0, course.wall_kwh[j])
+    _copied(room, field.free_a[i, since:])
     for k in range(field.weights.shape[0]):
         mine = field.weights[k, i]
         if mine <= 0:
             continue
-        share = 1 / mine
-        for t in range(n):
-            scratch[t] = field.capacity[k, t]
+        _copied(taken, field.capacity[k, since:])
         for j in range(cars):
             theirs = field.weights[k, j]
             if j == i or theirs <= 0:
                 continue
             if field.of_full_limits[k]:
-                for t in range(n):
-                    scratch[t] -= theirs * field.full_a[j, t] if course.amps[j, t] > 0 else 0.0
+                _added_where_on(taken, -theirs, field.full_a[j, since:], course.amps[j, since:])
             else:
-                for t in range(n):
-                    scratch[t] -= theirs * course.amps[j, t]
+                _added(taken, -theirs, course.amps[j, since:])
         if field.of_full_limits[k]:
-            for t in range(n):
-                if scratch[t] < mine * (field.full_a[i, t] - 1e-9):
-                    room[t] = 0.0
+            _none_where_over(room, mine, field.full_a[i, since:], taken)
         else:
-            for t in range(n):
-                room[t] = min(room[t], scratch[t] * share)
+            at_most(room, 1 / mine, taken)
     for j in range(cars):
         if j != i and field.lead[j] == field.lead[i]:
-            _beside_on_one_lead(j, field, course, room)
-    if field.steps[i] > 0:
-        for t in range(n):
-            room[t] = offered_at_most(i, room[t], field) if room[t] > 0 else 0.0
-    else:
-        least, useful = field.least_a[i], field.useful_a[i]
-        for t in range(n):
-            room[t] = continuous_at_most(room[t], least, useful)
+            _beside_on_one_lead(j, field, course, left.room_a)
+    if field.steps[i] == 0:
+        _to_continuous(room, field.least_a[i], field.useful_a[i])
+        return
+    _copied(taken, room)
+    _filled(room, 0.0)
+    for k in range(field.steps[i]):
+        _step_where_room(room, field.steps_a[i, k], taken)
+
+
+@kernel
+def _none_where_over(room: Floats, mine: float, full_a: Floats, left: Floats) -> None:
+    for t in range(len(room)):
+        room[t] = 0.0 if left[t] < mine * (full_a[t] - 1e-9) else room[t]
+
+
+@kernel
+def _to_continuous(room: Floats, least_a: float, useful_a: float) -> None:
+    for t in range(len(room)):
+        room[t] = continuous_at_most(room[t], least_a, useful_a)
+
+
+@kernel
+def _step_where_room(to: Floats, step_a: float, room: Floats) -> None:
+    for t in range(len(to)):
+        to[t] = step_a if step_a <= room[t] + 1e-9 else to[t]
 
 
 @kernel
@@ -385,10 +504,10 @@ def _beside_on_one_lead(j: int, field: Field, course: Course, room: Floats) -> N
 
 
 @kernel
-def head_until(i: int, until: int, field: Field, course: Course, left: Left) -> None:
-    """Fill in `head_kwh` before an edge."""
+def head_until(i: int, since: int, until: int, field: Field, course: Course, left: Left) -> None:
+    """Fill in `head_kwh` from one edge to another."""
     head = np.inf
-    for t in range(until - 1, -1, -1):
+    for t in range(until - 1, since - 1, -1):
         if field.limit_a[i, t] > 0:
             head = min(head, field.limit_kwh[i, t] - course.cautious_kwh[i, t + 1])
         left.head_kwh[t] = max(0.0, head)

@@ -18,7 +18,9 @@ from moonplan.core.planner.quick.course import (
     gain,
     head_until,
     least_for,
+    lower,
     more,
+    no_more,
     offered_at_most,
     spare,
 )
@@ -32,24 +34,32 @@ _MOST_SLIMMED = 30
 
 
 @kernel
-def filled_up(i: int, q: int, since: int, skipped: float, field: Field, course: Course, left: Left, draws: Draws) -> int:
+def filled_up(i: int, q: int, since: int, loosely: float, field: Field, course: Course, left: Left, draws: Draws) -> int:
     """Give car i more in the cheapest slots until what is asked is there; the first slot that changed, N where none.
 
-    since : the first slot that is looked at. skipped : which part of the slots is passed over, by chance.
+    since : the first slot that is looked at, as a night's. loosely : by which part, at the most, what a kWh costs is taken
+        for more or less, by chance, each night's alike: so that what a night gave goes to others now and then.
     """
     n, until = course.amps.shape[1], field.asked_edge[i, q]
     wanted = field.asked_kwh[i, q] - course.aboard_kwh[i, q] + BESIDES_KWH
     charger = charger_of(i, field)
-    head_until(i, until, field, course, left)
+    head_until(i, since, until, field, course, left)
+    many, night, factor = 0, -1, 1.0
     for t in range(since, until):
         left.value[t] = np.inf
-        may = left.room_a[t] > course.amps[i, t] + NOTHING and left.head_kwh[t] > LITTLE_KWH
-        if may and (skipped <= 0 or draw_one(draws) >= skipped):
+        while field.nights[night + 1] <= t:
+            night += 1
+            factor = 1 + loosely * (2 * draw_one(draws) - 1) if loosely > 0 else 1.0
+        if left.room_a[t] > course.amps[i, t] + NOTHING and left.head_kwh[t] > LITTLE_KWH:
             _weigh(i, t, field, charger, course, left)
+            if left.value[t] < np.inf:
+                left.value[t] *= factor
+                left.slots[many] = t
+                many += 1
     first = n
     while wanted > 0:
         cheapest, at = np.inf, -1
-        for t in range(since, until):
+        for t in left.slots[:many]:
             if left.value[t] < cheapest and left.head_kwh[t] > LITTLE_KWH:
                 cheapest, at = left.value[t], t
         if at < 0:
@@ -114,10 +124,8 @@ def _given_more(
                 left.value[beside] -= field.start_price / max(LITTLE_KWH, gained)
     course.amps[i, t] = most
     gained = min(gain(most, level, charger) - had, left.head_kwh[t])
-    for u in range(t, until):
-        left.head_kwh[u] -= gained
-    for u in range(since, t):
-        left.head_kwh[u] = min(left.head_kwh[u], max(0.0, left.head_kwh[t]))
+    lower(left.head_kwh[t:until], gained)
+    no_more(left.head_kwh[since:t], max(0.0, left.head_kwh[t]))
     return float(gained)
 
 

@@ -18,14 +18,15 @@ from moonplan.core.planner.quick.course import (
     Course,
     Draws,
     Left,
+    billed,
     course_of,
     draw_of,
     draw_one,
     first_change,
-    in_all,
     keep,
     look,
     offered_at_most,
+    past_changes,
     room_at,
     run_on,
 )
@@ -42,13 +43,13 @@ _WARM, _COLD = 0.06, 0.006
 # How often a night is one in which cars want more than there is.
 _CONTENDED = 0.6
 # How often a car gives up some slots, and how often cars give up nights; else a car takes a time for itself.
-_SOME_SLOTS, _NIGHTS = 0.3, 0.25
-# In how many tries nothing is passed over by chance in filling up, and else up to which part.
-_CLOSELY, _SKIPPED = 0.4, 0.3
+_SOME_SLOTS, _NIGHTS = 0.35, 0.35
+# In how many tries cars are filled up where that is cheapest, and else by which part at the most they are not.
+_CLOSELY, _LOOSELY = 0.4, 0.5
 # How often others are planned again where a car gave up some slots, or give up the same nights as it.
 _OTHERS_TOO, _OTHERS_NIGHTS = 0.5, 0.4
 # How often a car is kept off what it gave up, and how often a managed one gives up a whole session.
-_KEPT_OFF, _WHOLE = 0.8, 0.3
+_KEPT_OFF, _WHOLE = 0.4, 0.3
 # How often cars give up two nights in a row.
 _TWO_NIGHTS = 0.4
 # Up to how many times two, less one, slots are given up, and taken.
@@ -92,37 +93,55 @@ def _searched(
     """Setpoints of the best course found, shape (C, N) [A], and what it comes to. warm, cold : see `_WARM`. [currency]"""
     cars, n = amps.shape
     course, kept = course_of(amps, field), course_of(amps, field)
-    comes_to = least = in_all(field, course)
+    bill, before = np.zeros(n + 1), np.zeros(n + 1)
+    comes_to = least = billed(0, before, before, field, course)
     best = amps.copy()
     for _ in range(_DRAWN_FIRST):
         draw_one(draws)
     left = Left(
-        np.zeros(n + 1), np.zeros(n + 1), np.zeros(n + 1), np.zeros(n + 1), np.zeros(n + 1), np.zeros(n + 1), np.zeros(n + 1)
+        np.zeros(n + 1),
+        np.zeros(n + 1),
+        np.zeros(n + 1),
+        np.zeros(n + 1),
+        np.zeros(n + 1),
+        np.zeros(n + 1),
+        np.zeros(n + 1),
+        np.zeros(n + 1, dtype=np.int64),
     )
-    off, lost, order = np.zeros((cars, n)), np.zeros(cars, dtype=np.bool_), np.arange(cars)
+    lost, order = np.zeros(cars, dtype=np.bool_), np.arange(cars)
+    off, ran = np.zeros(3, dtype=np.int64), np.zeros(cars, dtype=np.int64)
     for nth in range(tries):
         night = _something_given_up(contended, off, lost, field, course, draws)
         if night < 0:
             _as_kept(lost, kept, course)
             continue
-        skipped = 0.0 if draw_one(draws) < _CLOSELY else _SKIPPED * draw_one(draws)
-        before = draw_of(_NIGHTS_BEFORE, draws)
-        since = field.nights[max(0, night - before)] if before < _NIGHTS_BEFORE - 1 else 0
+        loosely = 0.0 if draw_one(draws) < _CLOSELY else _LOOSELY * draw_one(draws)
+        nights = draw_of(_NIGHTS_BEFORE, draws)
+        since = field.nights[max(0, night - nights)] if nights < _NIGHTS_BEFORE - 1 else 0
         _shuffle(order, draws)
+        changed = n
         for i in range(cars):
+            ran[i] = n
             first = first_change(i, kept, course) if lost[i] else n
             if first < n:
-                run_on(i, first, field, course)
+                # What comes after depends on what it is filled up with.
+                ran[i] = past_changes(i, first, kept, course)
+                run_on(i, first, ran[i], field, course)
+                changed = min(changed, first)
         possible = True
         for k in range(cars):
             i = int(order[k])
             if lost[i] and possible:
-                look(i, off, field, course, left)
-                possible = _made_good(i, since, skipped, field, kept, course, left, draws)
-        found = in_all(field, course) if possible else np.inf
+                look(i, since, field, course, left)
+                if off[0] == i:
+                    left.room_a[off[1] : off[2]] = 0.0
+                possible = _made_good(i, ran[i], since, loosely, field, kept, course, left, draws)
+                changed = min(changed, first_change(i, kept, course))
+        found = billed(changed, before, bill, field, course) if possible else np.inf
         allowed = warm * (cold / warm) ** (nth / tries) if warm > 0 else 0.0
         if found <= comes_to or draw_one(draws) < np.exp((comes_to - found) / max(1e-9, allowed)):
             comes_to = found
+            before[changed:] = bill[changed:]
             for i in range(cars):
                 if lost[i]:
                     keep(i, kept, course)
@@ -151,31 +170,42 @@ def _shuffle(order: Counts, draws: Draws) -> None:
 
 @kernel
 def _made_good(
-    i: int, since: int, skipped: float, field: Field, kept: Course, course: Course, left: Left, draws: Draws
+    i: int, ran: int, since: int, loosely: float, field: Field, kept: Course, course: Course, left: Left, draws: Draws
 ) -> bool:
-    """Fill up a car where it is short, and slim it; whether its sessions are such as it can have."""
-    q = 0
+    """Fill up a car where it is short, and slim it; whether its sessions are such as it can have.
+
+    ran : up to which edge its course is that of its currents.
+    """
+    n, q, narrowly = course.amps.shape[1], 0, True
     for _ in range(_MOST_FILLED):
-        while q < field.asked[i] and not _worth_filling(i, q, field, kept, course, draws):
+        while q < field.asked[i]:
+            if ran < field.asked_edge[i, q]:
+                run_on(i, ran, field.asked_edge[i, q], field, course)
+                ran = field.asked_edge[i, q]
+            if _worth_filling(i, q, field, kept, course, draws):
+                break
             q += 1
         if q == field.asked[i]:
             break
         if field.managed[i]:
-            first = filled_up(i, q, since, skipped, field, course, left, draws)
+            first = filled_up(i, q, since, loosely, field, course, left, draws)
         else:
-            first = 0 if lengthened(i, q, since, skipped, field, course, left, draws) else course.amps.shape[1]
-        if first == course.amps.shape[1]:
+            first = lengthened(i, q, since, loosely, field, course, left, draws)
+        if first < n:
+            ran = min(ran, first)
+        elif narrowly:
+            # Nothing more is to be had so: looked for everywhere before it is missed.
+            since, loosely, narrowly = 0, 0.0, False
+            look(i, since, field, course, left)
+        else:
             q += 1
-            continue
-        run_on(i, min(first, first_change(i, kept, course)), field, course)
+    if ran < n:
+        run_on(i, ran, n, field, course)
     for _ in range(_MOST_SLIMMED):
-        if field.managed[i]:
-            first = slimmed(i, field, course, left)
-        else:
-            first = 0 if shortened(i, field, course, left) else course.amps.shape[1]
-        if first == course.amps.shape[1]:
+        first = slimmed(i, field, course, left) if field.managed[i] else shortened(i, field, course, left)
+        if first == n:
             break
-        run_on(i, first, field, course)
+        run_on(i, first, n, field, course)
     return field.managed[i] or may_be(i, field, course)
 
 
@@ -188,16 +218,15 @@ def _worth_filling(i: int, q: int, field: Field, kept: Course, course: Course, d
 
 
 @kernel
-def _something_given_up(contended: Counts, off: Floats, lost: Flags, field: Field, course: Course, draws: Draws) -> int:
+def _something_given_up(contended: Counts, off: Counts, lost: Flags, field: Field, course: Course, draws: Draws) -> int:
     """Give up something of a course; in which night, -1 where there was nothing.
 
-    off : above 0 in slots that a car is kept off, shape (C, N). lost : cars that lost something, shape (C,).
+    off : filled in with the car that is kept off some slots, -1 for none, and those slots' edges, shape (3,).
+    lost : filled in with whether a car lost something, shape (C,).
     """
-    cars, n = course.amps.shape
-    for i in range(cars):
-        lost[i] = False
-        for t in range(n):
-            off[i, t] = 0.0
+    cars = course.amps.shape[0]
+    lost[:] = False
+    off[0] = -1
     night, i, what = draw_of(len(field.nights) - 1, draws), draw_of(cars, draws), draw_one(draws)
     if len(contended) and draw_one(draws) < _CONTENDED:
         night = int(np.searchsorted(field.nights, contended[draw_of(len(contended), draws)], side="right")) - 1
@@ -211,7 +240,7 @@ def _something_given_up(contended: Counts, off: Floats, lost: Flags, field: Fiel
 
 
 @kernel
-def _some_slots_given_up(i: int, night: int, off: Floats, lost: Flags, field: Field, course: Course, draws: Draws) -> bool:
+def _some_slots_given_up(i: int, night: int, off: Counts, lost: Flags, field: Field, course: Course, draws: Draws) -> bool:
     """Car i gives up some slots of a night in which it charges, or a session; whether it has any."""
     begins, ends = field.nights[night], field.nights[night + 1]
     at = begins
@@ -235,8 +264,7 @@ def _some_slots_given_up(i: int, night: int, off: Floats, lost: Flags, field: Fi
         cut(i, at, min(past, at + 1), whole, field, course)
         cut(i, first, past, whole, field, course)
     if draw_one(draws) < _KEPT_OFF:
-        for t in range(first, past):
-            off[i, t] = 1.0
+        off[0], off[1], off[2] = i, first, past
     for j in range(len(lost)):
         lost[j] = j == i or draw_one(draws) < _OTHERS_TOO
     return True

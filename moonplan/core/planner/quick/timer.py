@@ -15,6 +15,7 @@ from moonplan.core.planner.quick.course import (
     Draws,
     Left,
     charger_of,
+    dearer_by,
     draw_one,
     drawn,
     gain,
@@ -25,11 +26,12 @@ from moonplan.core.planner.quick.course import (
 )
 from moonplan.core.planner.quick.field import Field
 from moonplan.core.planner.slots import NOTHING
+from moonplan.core.timegrid import Floats
 
 # How many currents a new session is tried at in a night.
 _MOST_CURRENTS = 4
-# By how much, at the most, what a new session costs is blurred, as part of what is skipped.
-_BLURRED = 0.3
+# How often a night is passed over, and by how much what a new session costs is taken for more, as parts of how loosely.
+_PASSED_OVER, _BLURRED = 0.6, 0.18
 
 
 class Session(NamedTuple):
@@ -96,11 +98,12 @@ def cut(i: int, first: int, past: int, whole: bool, field: Field, course: Course
 
 
 @kernel
-def instead(i: int, change: Change, course: Course) -> None:
-    """Carry out a change."""
+def instead(i: int, change: Change, course: Course) -> int:
+    """Carry out a change; the first slot that changed."""
     given_up(i, change.before.first, change.before.past, course)
     for t in range(change.after.first, change.after.past):
         course.amps[i, t] = change.after.amps
+    return change.after.first if change.before.past == 0 else min(change.before.first, change.after.first)
 
 
 @kernel
@@ -113,32 +116,31 @@ def costs(i: int, session: Session, mean: float, field: Field, charger: Charger,
 
 
 @kernel
-def lengthened(i: int, q: int, since: int, skipped: float, field: Field, course: Course, left: Left, draws: Draws) -> bool:
-    """Change or make the session of car i that gives what is asked most cheaply; whether there is one.
+def lengthened(i: int, q: int, since: int, loosely: float, field: Field, course: Course, left: Left, draws: Draws) -> int:
+    """Change or make the session of car i that gives what is asked most cheaply; the first slot that changed, N where none.
 
-    since : the first slot that is looked at, as a night's. skipped : which part of the nights is passed over, by chance.
+    since : the first slot that is looked at, as a night's. loosely : see `filled_up`; nights are passed over, too.
     """
     until = field.asked_edge[i, q]
     wanted = field.asked_kwh[i, q] - course.aboard_kwh[i, q] + BESIDES_KWH
     charger = charger_of(i, field)
-    head_until(i, until, field, course, left)
+    head_until(i, since, until, field, course, left)
     best = Change(Session(0, 0, 0.0), Session(0, 0, 0.0), np.inf)
     for night in range(len(field.nights) - 1):
         if field.nights[night] >= until:
             break
-        if field.nights[night + 1] <= since or (skipped > 0 and draw_one(draws) < skipped):
+        if field.nights[night + 1] <= since or (loosely > 0 and draw_one(draws) < _PASSED_OVER * loosely):
             continue
         had = session_of(i, night, field, course)
         if had.past == 0:
-            best = _new(i, night, until, wanted, skipped, best, field, charger, course, left, draws)
-        elif not field.fixed[i, had.first] and left.head_kwh[had.first] > LITTLE_KWH:
+            best = _new(i, night, until, wanted, loosely, best, field, charger, course, left, draws)
+        elif had.first < until and not field.fixed[i, had.first] and left.head_kwh[had.first] > LITTLE_KWH:
             best = _ends_later(i, had, until, wanted, best, field, charger, course, left)
             best = _begins_earlier(i, had, field.nights[night], wanted, best, field, charger, course, left)
             best = _at_more(i, had, wanted, best, field, charger, course, left)
     if best.value == np.inf:
-        return False
-    instead(i, best, course)
-    return True
+        return int(course.amps.shape[1])
+    return instead(i, best, course)
 
 
 @kernel
@@ -147,7 +149,7 @@ def _new(
     night: int,
     until: int,
     wanted: float,
-    skipped: float,
+    loosely: float,
     best: Change,
     field: Field,
     charger: Charger,
@@ -171,12 +173,10 @@ def _new(
         if gained <= LITTLE_KWH / 1000:
             break
         # What the slots cost up to each edge, and up to where there is as much current from each on.
+        reaches = beyond = min(until, ends + int(wanted / gained) + 2)
+        dearer_by(left.value[begins + 1 : beyond + 1], wall, left.others_kwh[begins:beyond], begins, field)
         left.value[begins] = 0.0
-        beyond = begins
-        while beyond < until and beyond < ends + int(wanted / gained) + 2:
-            left.value[beyond + 1] = left.value[beyond] + more(wall, left.others_kwh[beyond], beyond, field)
-            beyond += 1
-        reaches = beyond
+        _summed(left.value[begins : beyond + 1])
         for t in range(beyond - 1, begins - 1, -1):
             if left.room_a[t] < amps - NOTHING or course.amps[i, t] > 0:
                 reaches = t
@@ -196,14 +196,21 @@ def _new(
             if gives > asked and field.steps[i] == 0:
                 cost *= asked / gives
             value = (cost + field.start_price) / min(gives, asked)
-            if skipped > 0:
-                value *= 1 + _BLURRED * skipped * draw_one(draws)
+            if loosely > 0:
+                value *= 1 + _BLURRED * loosely * draw_one(draws)
             if value < best.value:
                 at = amps
                 if gives > asked:
                     at = min(amps, least_for(i, asked / (past - first), field, charger))
                 best = Change(Session(0, 0, 0.0), Session(first, past, at), value)
     return best
+
+
+@kernel
+def _summed(values: Floats) -> None:
+    """Each the sum of all up to it."""
+    for t in range(1, len(values)):
+        values[t] += values[t - 1]
 
 
 @kernel
@@ -290,8 +297,9 @@ def _at_more(
 
 
 @kernel
-def shortened(i: int, field: Field, course: Course, left: Left) -> bool:
-    """Make that session of car i shorter, weaker or none by which most is saved and nothing missed; whether there is one."""
+def shortened(i: int, field: Field, course: Course, left: Left) -> int:
+    """Make that session of car i shorter, weaker or none by which most is saved and nothing missed; the first slot that
+    changed, N where none."""
     charger = charger_of(i, field)
     spare(i, field, course, left)
     best = Change(Session(0, 0, 0.0), Session(0, 0, 0.0), LITTLE)
@@ -323,9 +331,8 @@ def shortened(i: int, field: Field, course: Course, left: Left) -> bool:
         if amps < had.amps - NOTHING:
             best = _saves(i, had, Session(had.first, had.past, amps), 0.0, best, field, charger, course, left)
     if best.before.past == 0:
-        return False
-    instead(i, best, course)
-    return True
+        return int(course.amps.shape[1])
+    return instead(i, best, course)
 
 
 @kernel
