@@ -8,6 +8,7 @@ looked for one by one.
 import numpy as np
 
 from moonplan.core.compiled import compiled, kernel
+from moonplan.core.planner.rows import copied
 from moonplan.core.planner.slots import (
     NOTHING,
     OFF,
@@ -218,18 +219,12 @@ def _before_trip(values: Floats, after: Floats, kwh: float, levels: Levels) -> N
     """Move values from after a trip to before it. after : room to reckon in, shape (n_levels,)."""
     for phase in range(values.shape[0]):
         row = values[phase]
-        _copied(row, after)
+        copied(after, row)
         for k in range(levels.first, levels.past):
             level = max(0.0, levels.floor_kwh + levels.step_kwh * k - kwh)
             place = max(float(levels.first), (level - levels.floor_kwh) / levels.step_kwh)
             at = min(levels.past - 2, int(place))
             row[k] = after[at] + (place - at) * (after[at + 1] - after[at])
-
-
-@kernel
-def _copied(row: Floats, into: Floats) -> None:
-    for k in range(len(row)):
-        into[k] = row[k]
 
 
 @kernel
@@ -364,7 +359,7 @@ def _timer_backward(timer: Timer, best: Floats, rest: Floats) -> None:
                     choice = (may.start[t], may.cross[t], t > 0 and may.charge[t - 1])
                     _timer_choice(now, best, rest, currents, never, start, choice, held_below, here, slot, pack)
                 if t > 0 and may.new_night[t]:
-                    _copied(now[0], now[done])
+                    copied(now[done], now[0])
                     for i in range(on):
                         _swapped(now[on + 2 + i], now[i + 1])
             else:

@@ -11,6 +11,7 @@ import numpy.typing as npt
 
 from moonplan.core.compiled import compiled, kernel
 from moonplan.core.planner.quick.field import Field
+from moonplan.core.planner.rows import added, copied, filled
 from moonplan.core.planner.slots import NOTHING
 from moonplan.core.rates import accepted_kw, stored_kw
 from moonplan.core.simulate import NOTHING_KWH, area_above, draw
@@ -142,10 +143,10 @@ def run_on(i: int, since: int, until: int, field: Field, course: Course) -> None
         amps, waits = course.amps[i, t], boost > 0 and mean < boost - NOTHING_KWH
         if amps <= 0:
             past = t + _without(course.amps[i, t : min(until, next_trip)])
-            _filled(course.wall_kwh[i, t:past], 0.0)
-            _filled(course.gained_kwh[i, t:past], 0.0)
-            _filled(course.mean_kwh[i, t + 1 : past], mean)
-            _filled(course.cautious_kwh[i, t + 1 : past], level)
+            filled(course.wall_kwh[i, t:past], 0.0)
+            filled(course.gained_kwh[i, t:past], 0.0)
+            filled(course.mean_kwh[i, t + 1 : past], mean)
+            filled(course.cautious_kwh[i, t + 1 : past], level)
             resting = care * max(0.0, mean - rest) * hours
             if waits:
                 _rising_by(course.spent[i, t + 1 : past], spent, resting, field.waited * hours, field.limit_a[i, t:past])
@@ -182,55 +183,6 @@ def run_on(i: int, since: int, until: int, field: Field, course: Course) -> None
 
 
 @kernel
-def _goes_on(i: int, edge: int, field: Field, course: Course) -> bool:
-    """Whether a session goes on at an edge in which something was drawn already."""
-    t = edge - 1
-    while t >= 0 and course.amps[i, t] > 0:
-        if course.wall_kwh[i, t] > NOTHING:
-            return True
-        t -= 1
-    return t < 0 and bool(field.charging[i])
-
-
-@kernel
-def _aboard_before(i: int, nth: int, level: float, field: Field, course: Course) -> None:
-    """Fill in what is aboard of what is asked before a trip, or at edges where that is -1."""
-    for q in range(field.asked[i]):
-        if field.asked_trip[i, q] == nth:
-            course.aboard_kwh[i, q] = level if nth >= 0 else course.cautious_kwh[i, field.asked_edge[i, q]]
-
-
-@kernel
-def keep(i: int, kept: Course, course: Course) -> None:
-    """Car i of one course as it is in another."""
-    since = first_change(i, kept, course)
-    _copied(kept.amps[i, since:], course.amps[i, since:])
-    _copied(kept.wall_kwh[i, since:], course.wall_kwh[i, since:])
-    _copied(kept.gained_kwh[i, since:], course.gained_kwh[i, since:])
-    _copied(kept.mean_kwh[i, since:], course.mean_kwh[i, since:])
-    _copied(kept.cautious_kwh[i, since:], course.cautious_kwh[i, since:])
-    _copied(kept.spent[i, since:], course.spent[i, since:])
-    _copied(kept.aboard_kwh[i], course.aboard_kwh[i])
-    kept.comes_to[i] = course.comes_to[i]
-
-
-# Loops over a part of an array are handed that part: from its first place on, all of it, they are done for several places
-# at a time, and else not, which took ten times as long.
-
-
-@kernel
-def _copied(to: Floats, of: Floats) -> None:
-    for t in range(len(to)):
-        to[t] = of[t]
-
-
-@kernel
-def _filled(to: Floats, value: float) -> None:
-    for t in range(len(to)):
-        to[t] = value
-
-
-@kernel
 def _rising(to: Floats, since: float, by: float) -> None:
     for t in range(len(to)):
         to[t] = since + by * (t + 1)
@@ -253,36 +205,36 @@ def _without(amps: Floats) -> int:
 
 
 @kernel
-def _added(to: Floats, many: float, of: Floats) -> None:
-    for t in range(len(to)):
-        to[t] += many * of[t]
+def _goes_on(i: int, edge: int, field: Field, course: Course) -> bool:
+    """Whether a session goes on at an edge in which something was drawn already."""
+    t = edge - 1
+    while t >= 0 and course.amps[i, t] > 0:
+        if course.wall_kwh[i, t] > NOTHING:
+            return True
+        t -= 1
+    return t < 0 and bool(field.charging[i])
 
 
 @kernel
-def _added_where_on(to: Floats, many: float, of: Floats, amps: Floats) -> None:
-    for t in range(len(to)):
-        to[t] += many * of[t] if amps[t] > 0 else 0.0
+def _aboard_before(i: int, nth: int, level: float, field: Field, course: Course) -> None:
+    """Fill in what is aboard of what is asked before a trip, or at edges where that is -1."""
+    for q in range(field.asked[i]):
+        if field.asked_trip[i, q] == nth:
+            course.aboard_kwh[i, q] = level if nth >= 0 else course.cautious_kwh[i, field.asked_edge[i, q]]
 
 
 @kernel
-def at_most(to: Floats, share: float, of: Floats) -> None:
-    """No more anywhere than a share of something else."""
-    for t in range(len(to)):
-        to[t] = min(to[t], share * of[t])
-
-
-@kernel
-def lower(to: Floats, by: float) -> None:
-    """So much less everywhere."""
-    for t in range(len(to)):
-        to[t] -= by
-
-
-@kernel
-def no_more(to: Floats, than: float) -> None:
-    """No more anywhere than so much."""
-    for t in range(len(to)):
-        to[t] = min(to[t], than)
+def keep(i: int, kept: Course, course: Course) -> None:
+    """Car i of one course as it is in another."""
+    since = first_change(i, kept, course)
+    copied(kept.amps[i, since:], course.amps[i, since:])
+    copied(kept.wall_kwh[i, since:], course.wall_kwh[i, since:])
+    copied(kept.gained_kwh[i, since:], course.gained_kwh[i, since:])
+    copied(kept.mean_kwh[i, since:], course.mean_kwh[i, since:])
+    copied(kept.cautious_kwh[i, since:], course.cautious_kwh[i, since:])
+    copied(kept.spent[i, since:], course.spent[i, since:])
+    copied(kept.aboard_kwh[i], course.aboard_kwh[i])
+    kept.comes_to[i] = course.comes_to[i]
 
 
 @kernel
@@ -320,9 +272,9 @@ def billed(since: int, before: Floats, bill: Floats, field: Field, course: Cours
     cars, n = course.amps.shape
     total = bill[since] = before[since]
     drawn = bill[since + 1 :]
-    _filled(drawn, 0.0)
+    filled(drawn, 0.0)
     for i in range(cars):
-        _added(drawn, 1.0, course.wall_kwh[i, since:])
+        added(drawn, 1.0, course.wall_kwh[i, since:])
     for t in range(since, n):
         if bill[t + 1] > 0:
             total += energy(bill[t + 1], t, field)
@@ -436,16 +388,16 @@ def look(i: int, since: int, field: Field, course: Course, left: Left) -> None:
     """What others leave car i: `room_a` from a slot on, and `others_kwh`."""
     cars, n = course.amps.shape
     room, others, taken = left.room_a[since:n], left.others_kwh[:n], left.scratch[since:n]
-    _filled(others, 0.0)
+    filled(others, 0.0)
     for j in range(cars):
         if j != i:
-            _added(others, 1.0, course.wall_kwh[j])
-    _copied(room, field.free_a[i, since:])
+            added(others, 1.0, course.wall_kwh[j])
+    copied(room, field.free_a[i, since:])
     for k in range(field.weights.shape[0]):
         mine = field.weights[k, i]
         if mine <= 0:
             continue
-        _copied(taken, field.capacity[k, since:])
+        copied(taken, field.capacity[k, since:])
         for j in range(cars):
             theirs = field.weights[k, j]
             if j == i or theirs <= 0:
@@ -453,27 +405,39 @@ def look(i: int, since: int, field: Field, course: Course, left: Left) -> None:
             if field.of_full_limits[k]:
                 _added_where_on(taken, -theirs, field.full_a[j, since:], course.amps[j, since:])
             else:
-                _added(taken, -theirs, course.amps[j, since:])
+                added(taken, -theirs, course.amps[j, since:])
         if field.of_full_limits[k]:
             _none_where_over(room, mine, field.full_a[i, since:], taken)
         else:
-            at_most(room, 1 / mine, taken)
+            _no_more_than(room, 1 / mine, taken)
     for j in range(cars):
         if j != i and field.lead[j] == field.lead[i]:
             _beside_on_one_lead(j, field, course, left.room_a)
     if field.steps[i] == 0:
         _to_continuous(room, field.least_a[i], field.useful_a[i])
         return
-    _copied(taken, room)
-    _filled(room, 0.0)
+    copied(taken, room)
+    filled(room, 0.0)
     for k in range(field.steps[i]):
         _step_where_room(room, field.steps_a[i, k], taken)
+
+
+@kernel
+def _added_where_on(to: Floats, many: float, of: Floats, amps: Floats) -> None:
+    for t in range(len(to)):
+        to[t] += many * of[t] if amps[t] > 0 else 0.0
 
 
 @kernel
 def _none_where_over(room: Floats, mine: float, full_a: Floats, left: Floats) -> None:
     for t in range(len(room)):
         room[t] = 0.0 if left[t] < mine * (full_a[t] - 1e-9) else room[t]
+
+
+@kernel
+def _no_more_than(room: Floats, share: float, of: Floats) -> None:
+    for t in range(len(room)):
+        room[t] = min(room[t], share * of[t])
 
 
 @kernel

@@ -18,13 +18,12 @@ from moonplan.core.planner.quick.course import (
     gain,
     head_until,
     least_for,
-    lower,
     more,
-    no_more,
     offered_at_most,
     spare,
 )
 from moonplan.core.planner.quick.field import Field
+from moonplan.core.planner.rows import lowered, no_more
 from moonplan.core.planner.slots import NOTHING
 
 # For how long a kWh above the rest level is taken to stay there. [h]
@@ -124,7 +123,7 @@ def _given_more(
                 left.value[beside] -= field.start_price / max(LITTLE_KWH, gained)
     course.amps[i, t] = most
     gained = min(gain(most, level, charger) - had, left.head_kwh[t])
-    lower(left.head_kwh[t:until], gained)
+    lowered(left.head_kwh[t:until], gained)
     no_more(left.head_kwh[since:t], max(0.0, left.head_kwh[t]))
     return float(gained)
 
