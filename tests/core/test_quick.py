@@ -17,8 +17,8 @@ from moonplan.core.planner.constraints import broken_rules
 from moonplan.core.planner.habits import with_habits
 from moonplan.core.planner.plan import problem_of, soon
 from moonplan.core.planner.problem import Problem, build
-from moonplan.core.planner.quick.course import Left, billed, course_of, draw_one, in_all, keep, look, run_on
-from moonplan.core.planner.quick.field import field_of
+from moonplan.core.planner.quick.course import Course, Left, billed, course_of, draw_one, keep, look, run_on
+from moonplan.core.planner.quick.field import Field, field_of
 from moonplan.core.planner.quick.search import _SEED, _made_good, _searched, quickly_searched
 from moonplan.core.planner.together import missing_least
 from moonplan.core.timegrid import Floats
@@ -62,6 +62,12 @@ def charging(problem: Problem, *hours: tuple[str, ...], amps: float = 16.0) -> l
             first = problem.grid.first_at_or_after(at(f"2026-01-15T{hour}:00+01:00"))
             mine[first : first + 4] = amps
     return found
+
+
+def in_all(field: Field, course: Course) -> float:
+    """What a course comes to, reckoned from its first slot on."""
+    bill = np.zeros(len(field.price) + 1)
+    return billed(0, bill, bill.copy(), field, course)
 
 
 def searched(problem: Problem, start: Candidate, *, tries: int, seed: int = _SEED) -> Candidate:

@@ -255,16 +255,9 @@ def past_changes(i: int, since: int, kept: Course, course: Course) -> int:
     return int(t)
 
 
-@compiled
-def in_all(field: Field, course: Course) -> float:
-    """What a course comes to: energy, care, sessions, and what is missed. [currency]"""
-    bill = np.zeros(course.mean_kwh.shape[1])
-    return billed(0, bill, bill.copy(), field, course)
-
-
 @kernel
 def billed(since: int, before: Floats, bill: Floats, field: Field, course: Course) -> float:
-    """What a course comes to. [currency]
+    """What a course comes to: energy, care, sessions, and what is missed. [currency]
 
     before : what all energy came to up to each edge, shape (N + 1,), which holds until `since`.
     bill : filled in with what it comes to from there on.
