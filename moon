@@ -52,8 +52,11 @@ need_python() {
   once app "$(hash_of "$root/requirements/app.lock")" install_python app
 }
 
+# Of the sources as they are: what was kept of earlier ones stays beside it, and would hide what is missing.
 compiled_functions() {
-  find "$root"/moonplan/core/__pycache__/compiled-* -name '*.nbi' -printf '%P\n' | sed 's/-[0-9]*\.py[0-9]*\.nbi$//' | LC_ALL=C sort -u
+  local kept
+  kept=$("$python" -c 'import moonplan.core.compiled; from numba.core import config; print(config.CACHE_DIR)') || return 1
+  find "$kept" -name '*.nbi' -printf '%P\n' | sed 's/-[0-9]*\.py[0-9]*\.nbi$//' | LC_ALL=C sort -u
 }
 
 compile_planner() {
