@@ -1,6 +1,6 @@
 """Random parts of documents, and whole ones, for properties."""
 
-from datetime import datetime, time, timedelta
+from datetime import UTC, datetime, time, timedelta
 from typing import Any
 from zoneinfo import ZoneInfo
 
@@ -23,6 +23,11 @@ bands = st.builds(
 _DATES = ["2026-01-14", "2026-03-07", "2026-03-28", "2026-04-04", "2026-10-03", "2026-10-24", "2026-10-31"]
 _ZONES = ["Europe/Ljubljana", "America/New_York", "Australia/Lord_Howe", "Asia/Kathmandu"]
 _CLOCKS = ["00:20", "03:00", "11:50", "12:00", "18:10", "20:37", "23:59"]
+
+
+def _after(when: datetime, **passed: float) -> datetime:
+    """An instant so much time later: added to a clock on the night of a change, it would be an hour off or before."""
+    return (when.astimezone(UTC) + timedelta(**passed)).astimezone(when.tzinfo)
 
 
 def _maybe(draw: st.DrawFn, into: dict[str, Any], **choices: list[Any]) -> None:
@@ -127,15 +132,15 @@ def _an_odd_car(draw: st.DrawFn, household: dict[str, Any], car: str, now: datet
         rate: dict[str, Any] = {"vehicle": car, "lead": vehicle["lead"], "efficiency": 0.91, "overhead_kw": one_of(0.1, 0.5)}
         _maybe(draw, rate, cautious=[{"efficiency": 0.8, "overhead_kw": 0.6}], voltage_v=[221.5, 243])
         household["rates"].append(rate)
-    leave = now + timedelta(hours=one_of(-3, 2, 8, 13, 17), minutes=one_of(0, 7, 20))
+    leave = _after(now, hours=one_of(-3, 2, 8, 13, 17), minutes=one_of(0, 7, 20))
     for _ in range(one_of(0, 1, 2)):
-        back = leave + timedelta(minutes=one_of(40, 555, 1500))
+        back = _after(leave, minutes=one_of(40, 555, 1500))
         trip = {"vehicle": car, "leave": leave.isoformat(), "back": back.isoformat(), "km": one_of(0, 35, 90, 220, 480)}
         _maybe(draw, trip, temperature_c=[-12, 18], gain_kwh=[3, 40], fill=[True])
         household["trips"].append(trip)
-        leave = back + timedelta(minutes=one_of(0, 50, 700))
+        leave = _after(back, minutes=one_of(0, 50, 700))
     if one_of(False, False, True):
-        hours = {key: (now + timedelta(hours=h)).isoformat() for key, h in (("start", 3), ("end", 6))}
+        hours = {key: _after(now, hours=h).isoformat() for key, h in (("start", 3), ("end", 6))}
         household["forbids"].append({"vehicle": car, **hours})
     if one_of(False, False, True):
         decided = one_of({"limit_pct": 50}, {"ceiling_a": 7}, {"plugged_in": False}, {"ready_by": "05:30"})

@@ -17,9 +17,22 @@ from moonplan.core.planner.constraints import broken_rules
 from moonplan.core.planner.habits import with_habits
 from moonplan.core.planner.plan import problem_of, soon
 from moonplan.core.planner.problem import Problem, build
-from moonplan.core.planner.quick.course import Course, Left, billed, course_of, draw_one, keep, look, run_on
+from moonplan.core.planner.quick.course import (
+    Course,
+    Draws,
+    Left,
+    billed,
+    charger_of,
+    course_of,
+    draw_one,
+    keep,
+    look,
+    run_on,
+)
 from moonplan.core.planner.quick.field import Field, field_of
-from moonplan.core.planner.quick.search import _SEED, _made_good, _searched, quickly_searched
+from moonplan.core.planner.quick.managed import filled_up
+from moonplan.core.planner.quick.search import _SEED, _made_good, _searched, _session_at, quickly_searched
+from moonplan.core.planner.quick.timer import Session, costs
 from moonplan.core.planner.together import missing_least
 from moonplan.core.timegrid import Floats
 from tests.bench.families import a_family_household
@@ -62,6 +75,15 @@ def charging(problem: Problem, *hours: tuple[str, ...], amps: float = 16.0) -> l
             first = problem.grid.first_at_or_after(at(f"2026-01-15T{hour}:00+01:00"))
             mine[first : first + 4] = amps
     return found
+
+
+def room_for(problem: Problem) -> Left:
+    n = problem.grid.n_slots
+    return Left(*(np.zeros(n + 1) for _ in range(7)), np.zeros(n + 1, dtype=np.int64))
+
+
+def some_draws() -> Draws:
+    return np.array([_SEED], dtype=np.uint64)
 
 
 def in_all(field: Field, course: Course) -> float:
@@ -177,13 +199,105 @@ def test_what_is_not_found_in_a_night_is_looked_for_in_all_before_it_is_missed()
     kept = course_of(np.stack(charging(problem, (), ("01:00",))), field)
     course = course_of(np.stack(charging(problem, (), ())), field)
     since = problem.grid.first_at_or_after(at("2026-01-15T03:00:00+01:00"))
-    left = Left(*(np.zeros(n + 1) for _ in range(7)), np.zeros(n + 1, dtype=np.int64))
+    left = room_for(problem)
     look(1, since, field, course, left)
 
-    _made_good(1, n, since, 0.0, field, kept, course, left, np.array([_SEED], dtype=np.uint64))
+    _made_good(1, n, since, -1, 0.0, field, kept, course, left, some_draws())
 
     assert np.array_equal(course.amps[1], charging(problem, (), ("00:00",))[1])
     assert course.comes_to[1] == pytest.approx(0)
+
+
+def test_a_car_is_charged_to_its_limit_before_it_leaves_and_only_what_comes_after_is_slimmed():
+    # 25 kWh aboard, and 40 at the limit. It leaves at 05:00 for 2 kWh, and the hour that it has after that is then too much.
+    problem = a_problem(
+        vehicles=[a_car(end_pct=52)], trips=[a_trip("2026-01-15T05:00:00+01:00", "2026-01-15T06:00:00+01:00", 10)]
+    )
+    field, n = field_of(problem), problem.grid.n_slots
+    course, kept = (course_of(np.stack(charging(problem, ("08:00",))), field) for _ in range(2))
+    left = room_for(problem)
+    look(0, 0, field, course, left)
+
+    _made_good(0, n, 0, 0, 0.0, field, kept, course, left, some_draws())
+
+    leaves = problem.grid.first_at_or_after(at("2026-01-15T05:00:00+01:00"))
+    assert course.aboard_kwh[0, 0] == pytest.approx(40, abs=1e-3)
+    assert (course.amps[0, leaves:] == 0).all()
+
+
+# A kWh at the wall is a kWh aboard of the mean car, and 0.8 of the cautious one.
+LATER_FULL = LOSSLESS | {"cautious": {"efficiency": 0.8, "overhead_kw": 0.0}}
+
+
+def test_while_the_mean_car_is_at_its_limit_the_cautious_one_gains_for_nothing():
+    # From 00:00 the mean car takes 15 kWh, which are 16.3 slots of 0.92, and is full; the cautious one is not. Half a kWh
+    # more costs nothing right after the 17 slots, and 0.10 a kWh in any of the night before them.
+    problem = a_problem(rates=[LATER_FULL])
+    field, first = field_of(problem), problem.grid.first_at_or_after(at("2026-01-15T00:00:00+01:00"))
+    amps = np.zeros((1, problem.grid.n_slots))
+    amps[0, first : first + 17] = 16
+    course, left = course_of(amps, field), room_for(problem)
+    look(0, 0, field, course, left)
+
+    changed = filled_up(0, 0.5, problem.grid.n_slots, 0, 0.0, field, course, left, some_draws())
+
+    assert changed == first + 17
+    assert list(np.flatnonzero(course.amps[0])) == list(range(first, first + 18))
+
+
+def test_a_session_costs_what_the_mean_car_draws_until_it_is_full():
+    problem = a_problem(rates=[LATER_FULL], vehicles=[a_car(control="timer")])
+    field, first = field_of(problem), problem.grid.first_at_or_after(at("2026-01-15T00:00:00+01:00"))
+    left = room_for(problem)
+
+    found = costs(0, Session(first, first + 20, 16.0), 25.0, field, charger_of(0, field), left)
+
+    # 15 kWh at 0.10, in five hours that could give 18.4.
+    assert found == pytest.approx(1.50)
+
+
+def test_a_timer_s_session_at_less_current_is_longer():
+    # It has 9.2 kWh in ten slots at 16 A; another session of a single slot is only had where it does not get as much.
+    problem = a_problem(vehicles=[a_car(control="timer")])
+    field, first = field_of(problem), problem.grid.first_at_or_after(at("2026-01-15T00:00:00+01:00"))
+    amps, draws, found = np.zeros((1, problem.grid.n_slots)), some_draws(), []
+    amps[0, first : first + 10] = 16
+    for _ in range(200):
+        course = course_of(amps, field)
+        begins, past = _session_at(0, 0, first + 2, first + 3, field, course, draws)
+        assert list(np.flatnonzero(course.amps[0])) == list(range(begins, past))
+        found.append((begins, past, course.amps[0, begins] * 0.23 / 4))
+
+    as_much = [(begins, past, kwh) for begins, past, kwh in found if past - begins > 1]
+    assert len(as_much) > 100
+    assert all((past - begins - 1) * kwh < 9.2 <= (past - begins) * kwh + 1e-6 for begins, past, kwh in as_much)
+    assert any(kwh < 0.6 for _, _, kwh in as_much)
+    assert {(begins - first, past - first - 10) for begins, past, _ in as_much} >= {(0, 0)}
+    assert any(begins < first and past == first + 10 for begins, past, _ in as_much)
+    assert any(begins == first and past > first + 10 for begins, past, _ in as_much)
+
+
+def test_two_timers_share_the_cheap_hours_at_less_current():
+    # 20 A for both, and four cheap hours. Each needs 8.8 kWh: one after the other at 16 A that is 2.4 h each, of which the
+    # other's last 0.8 are dear; side by side at 9.6 to 10.4 A both are done in the cheap ones.
+    timers = [a_car(control="timer", soc_pct=20, end_pct=37.6), a_car(id="wren", lead="second", control="timer")]
+    timers[1] |= {"soc_pct": 20, "end_pct": 37.6}
+    problem = a_problem(
+        circuits=[a_circuit(breaker_a=20)],
+        leads=[a_lead(), a_lead(id="second")],
+        vehicles=timers,
+        rates=[LOSSLESS, LOSSLESS | {"vehicle": "wren", "lead": "second"}],
+        tariff={"default_price": 0.50, "bands": [{"name": "night", "price": 0.10, "from": "00:00", "to": "04:00"}]},
+    )
+    begins = problem.grid.first_at_or_after(at("2026-01-15T00:00:00+01:00"))
+    amps = [np.zeros(problem.grid.n_slots) for _ in range(2)]
+    amps[0][begins : begins + 10], amps[1][begins + 10 : begins + 20] = 16, 16
+
+    found = searched(problem, candidate(problem, amps), tries=1500)
+
+    assert broken_rules(problem, found.amps) == []
+    assert found.outcome.short_kwh == 0
+    assert found.outcome.cost == pytest.approx(2 * 8.8 * 0.10, rel=0.01)
 
 
 def test_what_is_kept_of_a_car_is_all_of_it():

@@ -326,6 +326,19 @@ def drawn(amps: float, level: float, charger: Charger) -> float:
 
 
 @kernel
+def gain_of_mean(amps: float, charger: Charger) -> float:
+    """What the mean car gains in a slot at a current, limits and taper apart. [kWh]"""
+    return charger.hours * stored_kw(min(charger.kw_per_a * amps, charger.most_wall_kw), charger.mean[0], charger.mean[1])
+
+
+@kernel
+def part_below(limit_kwh: float, amps: float, level: float, charger: Charger) -> float:
+    """In which part of a slot the mean car draws a current before it is at its limit, taper apart."""
+    gained = gain_of_mean(amps, charger)
+    return min(1.0, max(0.0, limit_kwh - level) / gained) if gained > 0 else 1.0
+
+
+@kernel
 def offered_at_most(i: int, room_a: float, field: Field) -> float:
     """The most that car i's lead offers where there is room for some current; 0 below the least. [A]"""
     if field.steps[i] == 0:

@@ -20,6 +20,7 @@ from moonplan.core.planner.quick.course import (
     least_for,
     more,
     offered_at_most,
+    part_below,
     spare,
 )
 from moonplan.core.planner.quick.field import Field
@@ -33,15 +34,15 @@ _MOST_SLIMMED = 30
 
 
 @kernel
-def filled_up(i: int, q: int, since: int, loosely: float, field: Field, course: Course, left: Left, draws: Draws) -> int:
-    """Give car i more in the cheapest slots until what is asked is there; the first slot that changed, N where none.
+def filled_up(
+    i: int, kwh: float, until: int, since: int, loosely: float, field: Field, course: Course, left: Left, draws: Draws
+) -> int:
+    """Give car i more in the cheapest slots until it has so much more at an edge; the first slot that changed, N where none.
 
     since : the first slot that is looked at, as a night's. loosely : by which part, at the most, what a kWh costs is taken
         for more or less, by chance, each night's alike: so that what a night gave goes to others now and then.
     """
-    n, until = course.amps.shape[1], field.asked_edge[i, q]
-    wanted = field.asked_kwh[i, q] - course.aboard_kwh[i, q] + BESIDES_KWH
-    charger = charger_of(i, field)
+    n, wanted, charger = course.amps.shape[1], kwh + BESIDES_KWH, charger_of(i, field)
     head_until(i, since, until, field, course, left)
     many, night, factor = 0, -1, 1.0
     for t in range(since, until):
@@ -71,13 +72,18 @@ def filled_up(i: int, q: int, since: int, loosely: float, field: Field, course: 
 
 @kernel
 def _weigh(i: int, t: int, field: Field, charger: Charger, course: Course, left: Left) -> None:
-    """What a kWh more costs in a slot, at all the current that is left, or at own sun: `value`, and `at_a`."""
+    """What a kWh more costs in a slot, at all the current that is left, or at own sun: `value`, and `at_a`.
+
+    What the cautious car still gains while the mean one is at its limit costs nothing.
+    """
     amps, level, mean, others = course.amps[i, t], course.cautious_kwh[i, t], course.mean_kwh[i, t], left.others_kwh[t]
+    limit = field.limit_kwh[i, t]
     had = gain(amps, level, charger)
     gained = min(gain(left.room_a[t], level, charger) - had, left.head_kwh[t])
     if gained <= LITTLE_KWH / 1000:
         return
-    cost = more(drawn(left.room_a[t], mean, charger) - course.wall_kwh[i, t], others + course.wall_kwh[i, t], t, field)
+    wall = max(course.wall_kwh[i, t], _drawn_below(limit, left.room_a[t], mean, charger))
+    cost = more(wall - course.wall_kwh[i, t], others + course.wall_kwh[i, t], t, field)
     if amps <= 0:
         cost += field.start_price * (1 - _neighbours(i, t, course))
     if mean > field.rest_kwh[i]:
@@ -88,9 +94,15 @@ def _weigh(i: int, t: int, field: Field, charger: Charger, course: Course, left:
     in_sun = offered_at_most(i, (field.sun_kwh[t] - others) / field.hours / field.kw_per_a[i], field)
     if 0 < in_sun < left.room_a[t]:
         gained = min(gain(in_sun, level, charger), left.head_kwh[t])
-        cost = more(drawn(in_sun, mean, charger), others, t, field)
+        cost = more(_drawn_below(limit, in_sun, mean, charger), others, t, field)
         if gained > LITTLE_KWH / 1000 and cost / gained < left.value[t]:
             left.value[t], left.at_a[t] = cost / gained, in_sun
+
+
+@kernel
+def _drawn_below(limit_kwh: float, amps: float, level: float, charger: Charger) -> float:
+    """What the mean car draws in a slot at a current before it is at its limit. [kWh]"""
+    return drawn(amps, level, charger) * part_below(limit_kwh, amps, level, charger)
 
 
 @kernel
@@ -129,14 +141,14 @@ def _given_more(
 
 
 @kernel
-def slimmed(i: int, field: Field, course: Course, left: Left) -> int:
-    """Give car i less in the dearest slots while nothing is missed for it; the first slot that changed, N where none."""
+def slimmed(i: int, since: int, field: Field, course: Course, left: Left) -> int:
+    """Give car i less in the dearest slots, from one on, while nothing is missed; the first that changed, N where none."""
     n, charger = course.amps.shape[1], charger_of(i, field)
     first = n
     for _ in range(_MOST_SLIMMED):
         spare(i, field, course, left)
         most, at, at_a = LITTLE, -1, 0.0
-        for t in range(n):
+        for t in range(since, n):
             if course.amps[i, t] <= 0 or field.fixed[i, t]:
                 continue
             amps = _less(i, t, field, charger, course, left)

@@ -1,11 +1,11 @@
 """The quick search: many thousand small changes of a plan of several cars, compiled.
 
-In each try something of the plan is given up (some slots or a session of a car, the nights of some cars, or what is in the
-way of a car that takes a time for itself), and the cars that lost something are filled up again one after the other in a
-random order, where that is cheapest, and slimmed where they have more than they need. What comes of it is kept if it is
-better, and now and then if it is worse, less and less often: ruin and recreate (Schrimpf et al. 2000) with the acceptance
-of simulated annealing. A try takes tens of microseconds, where one of `search` plans a car as well as can be in
-milliseconds; each finds what the other does not.
+In each try something of the plan is given up (some slots or a session of a car, the nights of some cars, what is in the way
+of a car that takes a time for itself, or what a car charges after it was charged to its limit), and the cars that lost
+something are filled up again one after the other in a random order, where that is cheapest, and slimmed where they have more
+than they need. What comes of it is kept if it is better, and now and then if it is worse, less and less often: ruin and
+recreate (Schrimpf et al. 2000) with the acceptance of simulated annealing. A try takes tens of microseconds, where one of
+`search` plans a car as well as can be in milliseconds; each finds what the other does not.
 """
 
 import numpy as np
@@ -19,10 +19,12 @@ from moonplan.core.planner.quick.course import (
     Draws,
     Left,
     billed,
+    charger_of,
     course_of,
     draw_of,
     draw_one,
     first_change,
+    gain,
     keep,
     look,
     offered_at_most,
@@ -33,6 +35,7 @@ from moonplan.core.planner.quick.course import (
 from moonplan.core.planner.quick.field import Field, field_of
 from moonplan.core.planner.quick.managed import filled_up, slimmed
 from moonplan.core.planner.quick.timer import cut, given_up, lengthened, may_be, session_of, shortened
+from moonplan.core.planner.slots import NOTHING
 from moonplan.core.timegrid import Counts, Flags, Floats
 
 _SEED = 88172645463325252
@@ -42,8 +45,9 @@ _DRAWN_FIRST = 20
 _WARM, _COLD = 0.06, 0.006
 # How often a night is one in which cars want more than there is.
 _CONTENDED = 0.6
-# How often a car gives up some slots, and how often cars give up nights; else a car takes a time for itself.
-_SOME_SLOTS, _NIGHTS = 0.35, 0.35
+# How often a car charges to its limit before it leaves. Else how often a car gives up some slots, and how often cars give up
+# nights; else a car takes a time for itself.
+_TO_THE_LIMIT, _SOME_SLOTS, _NIGHTS = 0.05, 0.35, 0.35
 # In how many tries cars are filled up where that is cheapest, and else by which part at the most they are not.
 _CLOSELY, _LOOSELY = 0.4, 0.5
 # How often others are planned again where a car gave up some slots, or give up the same nights as it.
@@ -56,8 +60,14 @@ _TWO_NIGHTS = 0.4
 _SLOTS_GIVEN, _SLOTS_TAKEN = 5, 6
 # How often a time that a car takes is beside a change of price or of what charges, and how often it takes all there is.
 _AT_A_CHANGE, _AT_MOST = 0.6, 0.6
-# How often such a time ends there instead of beginning, and how often a timer's is as long as the session that it had.
-_UNTIL, _AS_LONG = 0.5, 0.5
+# How often such a time ends there instead of beginning. How often a timer takes all there is for it, how often it charges as
+# much as in the session that it had, and how often from where that began or until where it ended.
+_UNTIL, _TIMER_AT_MOST, _AS_MUCH, _IN_ITS_PLACE = 0.5, 0.3, 0.7, 0.7
+# How often others give up the night in which a car charges to its limit, and up to how many times that it leaves after that
+# it gives up what it charges.
+_OTHERS_LIMIT, _LEAVES_AFTER = 0.3, 2
+# How near to its limit a car is at it. [kWh]
+_NEAR_KWH = 1e-4
 # How often a timer that is in the way goes on at less, and how often it gives up the whole session instead of a part of it.
 _AT_LESS, _WHOLLY = 0.4, 0.1
 # How often a slot is looked for before it is given up.
@@ -109,9 +119,9 @@ def _searched(
         np.zeros(n + 1, dtype=np.int64),
     )
     lost, order = np.zeros(cars, dtype=np.bool_), np.arange(cars)
-    off, ran = np.zeros(3, dtype=np.int64), np.zeros(cars, dtype=np.int64)
+    off, full, ran = np.zeros(3, dtype=np.int64), np.zeros(2, dtype=np.int64), np.zeros(cars, dtype=np.int64)
     for nth in range(tries):
-        night = _something_given_up(contended, off, lost, field, course, draws)
+        night = _something_given_up(contended, off, full, lost, field, course, draws)
         if night < 0:
             _as_kept(lost, kept, course)
             continue
@@ -135,7 +145,8 @@ def _searched(
                 look(i, since, field, course, left)
                 if off[0] == i:
                     left.room_a[off[1] : off[2]] = 0.0
-                possible = _made_good(i, ran[i], since, loosely, field, kept, course, left, draws)
+                to_limit = int(full[1]) if full[0] == i else -1
+                possible = _made_good(i, ran[i], since, to_limit, loosely, field, kept, course, left, draws)
                 changed = min(changed, first_change(i, kept, course))
         found = billed(changed, before, bill, field, course) if possible else np.inf
         allowed = warm * (cold / warm) ** (nth / tries) if warm > 0 else 0.0
@@ -170,27 +181,43 @@ def _shuffle(order: Counts, draws: Draws) -> None:
 
 @kernel
 def _made_good(
-    i: int, ran: int, since: int, loosely: float, field: Field, kept: Course, course: Course, left: Left, draws: Draws
+    i: int,
+    ran: int,
+    since: int,
+    to_limit: int,
+    loosely: float,
+    field: Field,
+    kept: Course,
+    course: Course,
+    left: Left,
+    draws: Draws,
 ) -> bool:
     """Fill up a car where it is short, and slim it; whether its sessions are such as it can have.
 
-    ran : up to which edge its course is that of its currents.
+    ran : up to which edge its course is that of its currents. to_limit : by which of what is asked it is charged to its
+        limit, and slimmed only after that; -1 for none.
     """
-    n, q, narrowly = course.amps.shape[1], 0, True
+    n, q, narrowly, until = course.amps.shape[1], 0, True, 0
     for _ in range(_MOST_FILLED):
+        short = 0.0
         while q < field.asked[i]:
-            if ran < field.asked_edge[i, q]:
-                run_on(i, ran, field.asked_edge[i, q], field, course)
-                ran = field.asked_edge[i, q]
-            if _worth_filling(i, q, field, kept, course, draws):
+            until = field.asked_edge[i, q]
+            if ran < until:
+                run_on(i, ran, until, field, course)
+                ran = until
+            if q == to_limit:
+                short = _below_limit(i, q, field, course)
+            elif _worth_filling(i, q, field, kept, course, draws):
+                short = field.asked_kwh[i, q] - course.aboard_kwh[i, q]
+            if short > 0:
                 break
             q += 1
         if q == field.asked[i]:
             break
         if field.managed[i]:
-            first = filled_up(i, q, since, loosely, field, course, left, draws)
+            first = filled_up(i, short, until, since, loosely, field, course, left, draws)
         else:
-            first = lengthened(i, q, since, loosely, field, course, left, draws)
+            first = lengthened(i, short, until, since, loosely, field, course, left, draws)
         if first < n:
             ran = min(ran, first)
         elif narrowly:
@@ -201,12 +228,20 @@ def _made_good(
             q += 1
     if ran < n:
         run_on(i, ran, n, field, course)
+    after = field.asked_edge[i, to_limit] if to_limit >= 0 else 0
     for _ in range(_MOST_SLIMMED):
-        first = slimmed(i, field, course, left) if field.managed[i] else shortened(i, field, course, left)
+        first = slimmed(i, after, field, course, left) if field.managed[i] else shortened(i, after, field, course, left)
         if first == n:
             break
         run_on(i, first, n, field, course)
     return field.managed[i] or may_be(i, field, course)
+
+
+@kernel
+def _below_limit(i: int, q: int, field: Field, course: Course) -> float:
+    """How far a car is below its limit where something is asked; 0 where next to nothing. [kWh]"""
+    below = field.limit_kwh[i, field.asked_edge[i, q] - 1] - course.aboard_kwh[i, q] - _NEAR_KWH
+    return float(below) if below > _NEAR_KWH else 0.0
 
 
 @kernel
@@ -218,19 +253,24 @@ def _worth_filling(i: int, q: int, field: Field, kept: Course, course: Course, d
 
 
 @kernel
-def _something_given_up(contended: Counts, off: Counts, lost: Flags, field: Field, course: Course, draws: Draws) -> int:
+def _something_given_up(
+    contended: Counts, off: Counts, full: Counts, lost: Flags, field: Field, course: Course, draws: Draws
+) -> int:
     """Give up something of a course; in which night, -1 where there was nothing.
 
     off : filled in with the car that is kept off some slots, -1 for none, and those slots' edges, shape (3,).
+    full : filled in with the car that is charged to its limit, -1 for none, and by which of what is asked, shape (2,).
     lost : filled in with whether a car lost something, shape (C,).
     """
     cars = course.amps.shape[0]
     lost[:] = False
-    off[0] = -1
+    off[0] = full[0] = -1
     night, i, what = draw_of(len(field.nights) - 1, draws), draw_of(cars, draws), draw_one(draws)
     if len(contended) and draw_one(draws) < _CONTENDED:
         night = int(np.searchsorted(field.nights, contended[draw_of(len(contended), draws)], side="right")) - 1
-    if what < _SOME_SLOTS:
+    if draw_one(draws) < _TO_THE_LIMIT:
+        something = _to_the_limit(i, night, full, lost, field, course, draws)
+    elif what < _SOME_SLOTS:
         something = _some_slots_given_up(i, night, off, lost, field, course, draws)
     elif what < _SOME_SLOTS + _NIGHTS:
         something = _nights_given_up(i, night, lost, field, course, draws)
@@ -257,9 +297,7 @@ def _some_slots_given_up(i: int, night: int, off: Counts, lost: Flags, field: Fi
     if field.managed[i]:
         if whole:
             first, past = _around(i, at, field, course)
-        for t in range(first, past):
-            if not field.fixed[i, t]:
-                course.amps[i, t] = 0.0
+        _slots_given_up(i, first, past, field, course)
     else:
         cut(i, at, min(past, at + 1), whole, field, course)
         cut(i, first, past, whole, field, course)
@@ -285,20 +323,57 @@ def _around(i: int, at: int, field: Field, course: Course) -> tuple[int, int]:
 def _nights_given_up(i: int, night: int, lost: Flags, field: Field, course: Course, draws: Draws) -> bool:
     """Car i and others give up what they charge in a night or two."""
     last = min(len(field.nights) - 1, night + (2 if draw_one(draws) < _TWO_NIGHTS else 1))
-    begins, ends = field.nights[night], field.nights[last]
     for j in range(len(lost)):
         if j != i and draw_one(draws) >= _OTHERS_NIGHTS:
             continue
-        lost[j] = True
-        if field.managed[j]:
-            for t in range(begins, ends):
-                if not field.fixed[j, t]:
-                    course.amps[j, t] = 0.0
-            continue
         for of in range(night, last):
-            session = session_of(j, of, field, course)
-            if session.past > 0 and not field.fixed[j, session.first]:
-                given_up(j, session.first, session.past, course)
+            _night_given_up(j, of, lost, field, course)
+    return True
+
+
+@kernel
+def _night_given_up(i: int, night: int, lost: Flags, field: Field, course: Course) -> None:
+    """Car i gives up what it charges in a night, but for what somebody pinned."""
+    lost[i] = True
+    if field.managed[i]:
+        _slots_given_up(i, field.nights[night], field.nights[night + 1], field, course)
+        return
+    session = session_of(i, night, field, course)
+    if session.past > 0 and not field.fixed[i, session.first]:
+        given_up(i, session.first, session.past, course)
+
+
+@kernel
+def _slots_given_up(i: int, first: int, past: int, field: Field, course: Course) -> None:
+    """A managed car gives up what it charges in some slots, but for what somebody pinned."""
+    for t in range(first, past):
+        if not field.fixed[i, t]:
+            course.amps[i, t] = 0.0
+
+
+@kernel
+def _to_the_limit(i: int, night: int, full: Counts, lost: Flags, field: Field, course: Course, draws: Draws) -> bool:
+    """Car i is to charge to its limit before it leaves next, and gives up what it charges after that; whether it can.
+
+    There the mean car waits for the cautious one, and from then on less is to be had for the one to have enough; a car that
+    nearly gets there has nothing of that.
+    """
+    q = 0
+    while q < field.asked[i] and field.asked_edge[i, q] <= field.nights[night]:
+        q += 1
+    if q == field.asked[i] or _below_limit(i, q, field, course) == 0:
+        return False
+    last = min(field.asked[i] - 1, q + 1 + draw_of(_LEAVES_AFTER, draws))
+    first, past = field.asked_edge[i, q], field.asked_edge[i, last]
+    for j in range(len(lost)):
+        if j != i and draw_one(draws) < _OTHERS_LIMIT:
+            _night_given_up(j, night, lost, field, course)
+    lost[i] = True
+    full[0], full[1] = i, q
+    if field.managed[i]:
+        _slots_given_up(i, first, past, field, course)
+    else:
+        cut(i, first, past, False, field, course)
     return True
 
 
@@ -317,7 +392,7 @@ def _time_taken(i: int, night: int, lost: Flags, field: Field, course: Course, d
             if field.free_a[i, t] > 0:
                 course.amps[i, t] = offered_at_most(i, part * field.free_a[i, t], field)
     else:
-        past = _session_at(i, night, first, past, field, course, draws)
+        first, past = _session_at(i, night, first, past, field, course, draws)
         if past <= first:
             return False
     for j in range(len(lost)):
@@ -348,28 +423,39 @@ def _a_time(begins: int, ends: int, field: Field, course: Course, draws: Draws) 
 
 
 @kernel
-def _session_at(i: int, night: int, first: int, past: int, field: Field, course: Course, draws: Draws) -> int:
-    """Give a timer a session of a night from a slot on instead of the one it has; where it ends: at `first` if it can't."""
-    if not field.begins[i, first] or (first > 0 and course.amps[i, first - 1] > 0):
-        return first
-    had = session_of(i, night, field, course)
+def _session_at(i: int, night: int, first: int, past: int, field: Field, course: Course, draws: Draws) -> tuple[int, int]:
+    """Give a timer a session of a night instead of the one it has; its first slot and the one after it, alike if it can't.
+
+    It is from one slot to before another, or gives as much as the one that it had: at less current it is longer.
+    """
+    begins, n, had = field.nights[night], course.amps.shape[1], session_of(i, night, field, course)
     if had.past > 0 and field.fixed[i, had.first]:
-        return first
-    if had.past > 0 and draw_one(draws) < _AS_LONG:
-        past = min(course.amps.shape[1], first + had.past - had.first)
-    given_up(i, had.first, had.past, course)
-    most, t = np.inf, first
-    while t < past and field.free_a[i, t] > 0 and course.amps[i, t] <= 0:
-        most = min(most, field.free_a[i, t])
-        t += 1
-    if t == first:
-        return first
-    if draw_one(draws) >= _AT_MOST:
+        return first, first
+    most = field.free_a[i, had.first if had.past > 0 else first]
+    if draw_one(draws) >= _TIMER_AT_MOST:
         most = field.least_a[i] + (most - field.least_a[i]) * draw_one(draws)
     amps = offered_at_most(i, most, field)
+    each = gain(amps, course.cautious_kwh[i, begins], charger_of(i, field))
+    if each <= 0:
+        return first, first
+    if had.past > 0 and draw_one(draws) < _AS_MUCH:
+        long, place = int(np.ceil(course.gained_kwh[i, had.first : had.past].sum() / each - NOTHING)), draw_one(draws)
+        if place < _IN_ITS_PLACE:
+            first = had.first if place < _IN_ITS_PLACE / 2 else max(begins, had.past - long)
+        past = min(n, first + long)
+    given_up(i, had.first, had.past, course)
+    if not field.begins[i, first] or (first > 0 and course.amps[i, first - 1] > 0):
+        return first, first
+    t = first
+    while t < past and field.free_a[i, t] > 0 and course.amps[i, t] <= 0:
+        amps = min(amps, field.free_a[i, t])
+        t += 1
+    amps = offered_at_most(i, amps, field)
+    if amps <= 0:
+        return first, first
     for u in range(first, t):
         course.amps[i, u] = amps
-    return t
+    return first, t
 
 
 @kernel

@@ -19,9 +19,11 @@ from moonplan.core.planner.quick.course import (
     draw_one,
     drawn,
     gain,
+    gain_of_mean,
     head_until,
     least_for,
     more,
+    part_below,
     spare,
 )
 from moonplan.core.planner.quick.field import Field
@@ -108,22 +110,29 @@ def instead(i: int, change: Change, course: Course) -> int:
 
 @kernel
 def costs(i: int, session: Session, mean: float, field: Field, charger: Charger, left: Left) -> float:
-    """What a session's energy costs beside what others draw, with so much aboard of the mean car. [currency]"""
+    """What a session's energy costs beside what others draw, with so much aboard of the mean car. [currency]
+
+    At its limit the mean car draws nothing, while the cautious one may still gain.
+    """
     wall, found = drawn(session.amps, mean, charger), 0.0
+    gained = gain_of_mean(session.amps, charger)
     for t in range(session.first, session.past):
-        found += more(wall, left.others_kwh[t], t, field)
+        part = part_below(field.limit_kwh[i, t], session.amps, mean, charger)
+        found += more(part * wall, left.others_kwh[t], t, field)
+        mean += part * gained
     return found
 
 
 @kernel
-def lengthened(i: int, q: int, since: int, loosely: float, field: Field, course: Course, left: Left, draws: Draws) -> int:
-    """Change or make the session of car i that gives what is asked most cheaply; the first slot that changed, N where none.
+def lengthened(
+    i: int, kwh: float, until: int, since: int, loosely: float, field: Field, course: Course, left: Left, draws: Draws
+) -> int:
+    """Change or make that session of car i which gives so much more by an edge most cheaply; the first slot that changed, N
+    where none.
 
     since : the first slot that is looked at, as a night's. loosely : see `filled_up`; nights are passed over, too.
     """
-    until = field.asked_edge[i, q]
-    wanted = field.asked_kwh[i, q] - course.aboard_kwh[i, q] + BESIDES_KWH
-    charger = charger_of(i, field)
+    wanted, charger = kwh + BESIDES_KWH, charger_of(i, field)
     head_until(i, since, until, field, course, left)
     best = Change(Session(0, 0, 0.0), Session(0, 0, 0.0), np.inf)
     for night in range(len(field.nights) - 1):
@@ -297,15 +306,15 @@ def _at_more(
 
 
 @kernel
-def shortened(i: int, field: Field, course: Course, left: Left) -> int:
-    """Make that session of car i shorter, weaker or none by which most is saved and nothing missed; the first slot that
-    changed, N where none."""
+def shortened(i: int, since: int, field: Field, course: Course, left: Left) -> int:
+    """Make that session of car i, from a slot on, shorter, weaker or none by which most is saved and nothing missed; the
+    first slot that changed, N where none."""
     charger = charger_of(i, field)
     spare(i, field, course, left)
     best = Change(Session(0, 0, 0.0), Session(0, 0, 0.0), LITTLE)
     for night in range(len(field.nights) - 1):
         had = session_of(i, night, field, course)
-        if had.past == 0 or field.fixed[i, had.first]:
+        if had.past == 0 or had.first < since or field.fixed[i, had.first]:
             continue
         gives, less = 0.0, left.spare_kwh[had.first]
         for t in range(had.first, had.past):
