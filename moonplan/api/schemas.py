@@ -67,11 +67,11 @@ class Invite(Schema):
 # --- rows ----------------------------------------------------------------------------------------------------------------
 
 
-# JSON columns, whose contents the model can't tell, and the keys of other rows. Of a clock time or a
-# currency core says what would be right.
+# Columns of which core says what would be right: clock times, and what is one of the words that it knows.
+_CLOCKS = frozenset(("bedtime", "wake", "usual_leave", "usual_back", "start", "end", "plug_in_from", "plug_in_to"))
+_WORDS = frozenset(("currency", "timezone", "distance_unit", "habit", "kind", "control", "sharing", "across", "day_of"))
+# JSON columns, whose contents the model can't tell, and the keys of other rows.
 _TYPES: dict[str, Any] = {
-    **dict.fromkeys(("bedtime", "wake", "usual_leave", "usual_back", "start", "end", "currency"), str),
-    **dict.fromkeys(("plug_in_from", "plug_in_to"), str | None),
     "id": int,
     "legs": list[str] | None,
     "steps_a": list[float],
@@ -94,10 +94,13 @@ def _schema(model: type[Model], name: str, *, patch: bool) -> Any:
     """A schema with a model's own columns; in a patch every field may be left out."""
     left_out = {"household", "id", "version"} if patch else {"household"}
     columns = [field for field in model._meta.concrete_fields if field.name not in left_out]
+    types = _TYPES | {
+        field.attname: str | None if field.null else str for field in columns if field.attname in _CLOCKS | _WORDS
+    }
     named = [
-        field.attname for field in columns if field.attname in _TYPES and not isinstance(field, IntegerField | FloatField)
+        field.attname for field in columns if field.attname in types and not isinstance(field, IntegerField | FloatField)
     ]
-    custom = [(field, _TYPES[field] | None if patch else _TYPES[field], None if patch else ...) for field in named]
+    custom = [(field, types[field] | None if patch else types[field], None if patch else ...) for field in named]
     return create_schema(
         model,
         name=name,

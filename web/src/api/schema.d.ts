@@ -2491,11 +2491,6 @@ export interface components {
             version: number;
             /** Name */
             name: string;
-            /**
-             * Kind
-             * @default dedicated
-             */
-            kind: string;
             /** Breaker A */
             breaker_a: number;
             /** Wire A */
@@ -2518,8 +2513,6 @@ export interface components {
              * @default 0
              */
             other_load_a: number;
-            /** Sharing */
-            sharing?: string | null;
             /** Residual Current Protection */
             residual_current_protection?: boolean | null;
             /** Inspected */
@@ -2528,8 +2521,12 @@ export interface components {
             new_work?: boolean | null;
             /** Feeder Id */
             feeder_id: number | null;
+            /** Kind */
+            kind: string;
             /** Legs */
             legs: string[] | null;
+            /** Sharing */
+            sharing: string | null;
         };
         /** Drawing */
         Drawing: {
@@ -2582,20 +2579,10 @@ export interface components {
              * @default Our house
              */
             name: string;
-            /**
-             * Timezone
-             * @default UTC
-             */
-            timezone: string;
             /** Latitude */
             latitude?: number | null;
             /** Longitude */
             longitude?: number | null;
-            /**
-             * Distance Unit
-             * @default km
-             */
-            distance_unit: string;
             /**
              * Set Up
              * @default false
@@ -2628,13 +2615,14 @@ export interface components {
             base_margin_a: number;
             /** Horizon Nights */
             horizon_nights?: number | null;
-            /**
-             * Habit
-             * @default cheapest
-             */
-            habit: string;
+            /** Timezone */
+            timezone: string;
             /** Currency */
             currency: string;
+            /** Distance Unit */
+            distance_unit: string;
+            /** Habit */
+            habit: string;
             /** Set Nights */
             set_nights: string[];
             /** Bedtime */
@@ -2673,17 +2661,10 @@ export interface components {
             cable_a?: number | null;
             /** Cable Phases */
             cable_phases?: number | null;
-            /**
-             * Control
-             * @default managed
-             */
-            control: string;
             /** Extension */
             extension?: boolean | null;
             /** Combines Outlets */
             combines_outlets?: boolean | null;
-            /** Across */
-            across?: string | null;
             /** Outdoors */
             outdoors?: boolean | null;
             /** Weather Rated */
@@ -2694,6 +2675,10 @@ export interface components {
             circuit_id: number;
             /** Steps A */
             steps_a: number[];
+            /** Control */
+            control: string;
+            /** Across */
+            across: string | null;
         };
         /** LinkPower */
         LinkPower: {
@@ -2772,15 +2757,12 @@ export interface components {
             /** Contracted Kw */
             contracted_kw?: number | null;
             /**
-             * Day Of
-             * @default clock
-             */
-            day_of: string;
-            /**
              * Feed
              * @default
              */
             feed: string | null;
+            /** Day Of */
+            day_of: string;
             /** Holidays */
             holidays: string[];
         };
@@ -2926,19 +2908,16 @@ export interface components {
              */
             boost_pct: number;
             /**
-             * Control
-             * @default hand
-             */
-            control: string;
-            /**
              * Cutoff
              * @default false
              */
             cutoff: boolean;
-            /** Habit */
-            habit?: string | null;
             /** Lead Id */
             lead_id: number;
+            /** Control */
+            control: string;
+            /** Habit */
+            habit: string | null;
             /** Plug In From */
             plug_in_from: string | null;
             /** Plug In To */
@@ -2983,20 +2962,10 @@ export interface components {
              * @default Our house
              */
             name: string | null;
-            /**
-             * Timezone
-             * @default UTC
-             */
-            timezone: string | null;
             /** Latitude */
             latitude?: number | null;
             /** Longitude */
             longitude?: number | null;
-            /**
-             * Distance Unit
-             * @default km
-             */
-            distance_unit: string | null;
             /**
              * Set Up
              * @default false
@@ -3029,13 +2998,14 @@ export interface components {
             base_margin_a: number | null;
             /** Horizon Nights */
             horizon_nights?: number | null;
-            /**
-             * Habit
-             * @default cheapest
-             */
-            habit: string | null;
+            /** Timezone */
+            timezone?: string | null;
             /** Currency */
             currency?: string | null;
+            /** Distance Unit */
+            distance_unit?: string | null;
+            /** Habit */
+            habit?: string | null;
             /** Set Nights */
             set_nights?: string[] | null;
             /** Bedtime */
@@ -3635,11 +3605,6 @@ export interface components {
         CircuitPatch: {
             /** Name */
             name?: string | null;
-            /**
-             * Kind
-             * @default dedicated
-             */
-            kind: string | null;
             /** Breaker A */
             breaker_a?: number | null;
             /** Wire A */
@@ -3662,8 +3627,6 @@ export interface components {
              * @default 0
              */
             other_load_a: number | null;
-            /** Sharing */
-            sharing?: string | null;
             /** Residual Current Protection */
             residual_current_protection?: boolean | null;
             /** Inspected */
@@ -3672,8 +3635,12 @@ export interface components {
             new_work?: boolean | null;
             /** Feeder Id */
             feeder_id?: number | null;
+            /** Kind */
+            kind?: string | null;
             /** Legs */
             legs?: string[] | null;
+            /** Sharing */
+            sharing?: string | null;
         };
         /** LeadPatch */
         LeadPatch: {
@@ -3695,17 +3662,10 @@ export interface components {
             cable_a?: number | null;
             /** Cable Phases */
             cable_phases?: number | null;
-            /**
-             * Control
-             * @default managed
-             */
-            control: string | null;
             /** Extension */
             extension?: boolean | null;
             /** Combines Outlets */
             combines_outlets?: boolean | null;
-            /** Across */
-            across?: string | null;
             /** Outdoors */
             outdoors?: boolean | null;
             /** Weather Rated */
@@ -3716,6 +3676,10 @@ export interface components {
             circuit_id?: number | null;
             /** Steps A */
             steps_a?: number[] | null;
+            /** Control */
+            control?: string | null;
+            /** Across */
+            across?: string | null;
         };
         /** VehiclePatch */
         VehiclePatch: {
@@ -3766,19 +3730,16 @@ export interface components {
              */
             boost_pct: number | null;
             /**
-             * Control
-             * @default hand
-             */
-            control: string | null;
-            /**
              * Cutoff
              * @default false
              */
             cutoff: boolean | null;
-            /** Habit */
-            habit?: string | null;
             /** Lead Id */
             lead_id?: number | null;
+            /** Control */
+            control?: string | null;
+            /** Habit */
+            habit?: string | null;
             /** Plug In From */
             plug_in_from?: string | null;
             /** Plug In To */
@@ -3861,15 +3822,12 @@ export interface components {
             /** Contracted Kw */
             contracted_kw?: number | null;
             /**
-             * Day Of
-             * @default clock
-             */
-            day_of: string | null;
-            /**
              * Feed
              * @default
              */
             feed: string | null;
+            /** Day Of */
+            day_of?: string | null;
             /** Holidays */
             holidays?: string[] | null;
         };

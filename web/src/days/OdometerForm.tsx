@@ -1,7 +1,7 @@
 import { useState } from "react";
 import { ApiError } from "../api/client";
 import { type Manner, toKm } from "../shared/format";
-import { figure, number } from "../shared/number";
+import { number, odometer } from "../shared/number";
 import classes from "./Days.module.css";
 import { type UsualOfCar, useReadOdometer } from "./usual.queries";
 
@@ -20,7 +20,7 @@ export function OdometerForm({ car, manner }: { car: UsualOfCar; manner: Manner 
         event.preventDefault();
         reading.mutate(
           {
-            km: texts.km ? toKm(figure(texts.km), manner) : null,
+            km: texts.km ? toKm(odometer(texts.km), manner) : null,
             soc_pct: given("soc_pct"),
             charged_kwh: given("charged_kwh"),
             temperature_c: given("temperature_c"),

@@ -8,3 +8,11 @@ export function number(text: string): number | string {
   const value = figure(text);
   return Number.isNaN(value) ? text : value;
 }
+
+const GROUPED = /^\d{1,3}([ .,'\u2019\u00a0\u202f]\d{3})+$/;
+
+/** What an odometer shows: "41,786", "41.786" and "41 786" are thousands, for none shows three decimals. */
+export function odometer(text: string): number {
+  const trimmed = text.trim();
+  return GROUPED.test(trimmed) ? Number(trimmed.replace(/\D/g, "")) : figure(trimmed);
+}
