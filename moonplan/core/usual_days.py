@@ -6,7 +6,7 @@ its kind, working days or the weekend. A typed figure stands above both.
 
 import json
 import re
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 from functools import cache
@@ -28,6 +28,8 @@ _LONGEST_GAP = 7
 _WEEKEND = (5, 6)
 # Consumption is believed from this many kilometres on.
 _ENOUGH_KM = 50.0
+# No car is driven further than this, day after day. [km]
+_FARTHEST_A_DAY_KM = 2500.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -84,14 +86,24 @@ def odometer_of_row(cells: Mapping[str, str]) -> Odometer:
     return odometer_of({key: text if key == "day" else number(text) for key, text in cells.items()})
 
 
-def out_of_order(reading: Odometer, others: Iterable[Odometer]) -> Mistake | None:
-    """What is wrong with a reading beside the others of its car: an odometer never goes back."""
-    before = max((one.km for one in others if one.day < reading.day), default=0.0)
-    after = min((one.km for one in others if one.day > reading.day), default=float("inf"))
-    if before <= reading.km <= after:
+def beside_others(reading: Odometer, others: Collection[Odometer]) -> Mistake | None:
+    """What is wrong with a reading beside the others of its car: an odometer never goes back, and what a digit too many
+    makes of it is further than a car is driven."""
+    before = max((one for one in others if one.day < reading.day), key=lambda one: one.day, default=None)
+    after = min((one for one in others if one.day > reading.day), key=lambda one: one.day, default=None)
+    least, most = before.km if before else 0.0, after.km if after else float("inf")
+    if least <= reading.km <= most:
+        least = max(least, after.km - _farthest_km(reading, after)) if after else least
+        most = min(most, before.km + _farthest_km(before, reading)) if before else most
+    if least <= reading.km <= most:
         return None
-    expected = f"at least {shown(before)}" if after == float("inf") else f"{shown(before)} to {shown(after)}"
-    return Mistake("km", reading.km, f"{expected}, as the odometer showed on other days")
+    known = " and ".join(f"{shown(one.km)} on {one.day.isoformat()}" for one in (before, after) if one)
+    expected = f"at least {shown(least)}" if most == float("inf") else f"{shown(least)} to {shown(most)}"
+    return Mistake("km", reading.km, f"{expected}, as it showed {known}")
+
+
+def _farthest_km(one: Odometer, other: Odometer) -> float:
+    return _FARTHEST_A_DAY_KM * abs((other.day - one.day).days)
 
 
 @cache

@@ -176,7 +176,7 @@ def read_odometer(person: Person, vehicle: Vehicle, given: Mapping[str, Any], no
     if reading.day > today:
         raise editing.Refused([Mistake("day", reading.day.isoformat(), "a day that has come")])
     others = [one for one in odometer_of(vehicle) if one.day != reading.day]
-    if (wrong := days.out_of_order(reading, others)) is not None:
+    if (wrong := days.beside_others(reading, others)) is not None:
         raise editing.Refused([wrong])
     _keep(person, vehicle, reading, what=f"{vehicle.name}: odometer")
 
@@ -208,7 +208,7 @@ def bring_odometer(person: Person, vehicle: Vehicle, lines: Iterable[str], *, ke
                 refused += [{"line": found.line, "reason": str(mistake)} for mistake in found.mistakes]
             elif known.get(found.row.day) == found.row:
                 again += 1
-            elif (wrong := days.out_of_order(found.row, known.values())) is not None:
+            elif (wrong := days.beside_others(found.row, known.values())) is not None:
                 refused.append({"line": found.line, "reason": str(wrong)})
             else:
                 known[found.row.day] = found.row

@@ -6,7 +6,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from hypothesis import HealthCheck, given, settings
+from hypothesis import given, settings
 
 from moonplan.core.household import read
 from moonplan.core.planner.plan import document, plan
@@ -35,7 +35,7 @@ def told(household: dict[str, Any], *, prove: bool = False) -> dict[str, Any]:
     return dict(json.loads(json.dumps(answer, allow_nan=False)))
 
 
-@settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=60)
 @given(odd_households())
 def test_every_plan_is_what_the_page_makes_of_its_setpoints(household: dict[str, Any]):
     assert objections(household, told(household)) == []

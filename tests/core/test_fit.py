@@ -31,19 +31,19 @@ def test_without_readings_it_is_what_is_assumed():
     assert fit([]).rate.overhead_kw == pytest.approx(ASSUMED.overhead_kw, abs=0.02)
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25)
 @given(efficiencies, overheads)
 def test_six_clean_readings_at_two_currents_come_within_three_per_cent(efficiency: float, overhead: float):
     assert furthest_off(clean(efficiency, overhead, [1.38, 1.38, 1.38, 3.68, 3.68, 3.68]), efficiency, overhead) < 0.03
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25)
 @given(efficiencies, overheads)
 def test_twenty_come_within_one_per_cent(efficiency: float, overhead: float):
     assert furthest_off(clean(efficiency, overhead, [1.38] * 10 + [3.68] * 10, 0.005), efficiency, overhead) < 0.01 + 1e-3
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25)
 @given(st.floats(1.4, 3.6), st.floats(0.5, 0.97) | st.floats(1.03, 1.5))
 def test_one_reading_moves_the_rate_towards_itself_and_never_outside_physics(wall: float, part: float):
     # One that is off by its own noise or more: one that is as expected only narrows the cut-off prior, which shifts its
@@ -57,7 +57,7 @@ def test_one_reading_moves_the_rate_towards_itself_and_never_outside_physics(wal
     assert 0 <= rate.overhead_kw <= 1
 
 
-@settings(max_examples=20, deadline=None)
+@settings(max_examples=20)
 @given(st.lists(st.tuples(st.floats(1.4, 3.6), st.floats(0.9, 1.1)), min_size=2, max_size=6), st.randoms())
 def test_the_order_of_readings_does_not_matter(seen: list[tuple[float, float]], chance: Any):
     points = [Point(wall, part * (0.94 * wall - 0.25), 0.05) for wall, part in seen]

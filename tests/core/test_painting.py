@@ -103,7 +103,7 @@ strokes = st.builds(
 )
 
 
-@settings(max_examples=12, deadline=None)
+@settings(max_examples=12)
 @given(found=st.lists(bands, min_size=1, max_size=4), stroke=strokes, pick=st.integers(0, 9))
 def test_whatever_the_sheet_only_the_painted_hours_change(found: list[Band], stroke: Stroke, pick: int):
     # Band edges on quarter hours: painting is by the half hour.

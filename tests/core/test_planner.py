@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 import pytest
-from hypothesis import HealthCheck, given, settings
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from moonplan.core.household import read
@@ -665,7 +665,7 @@ def households(draw: st.DrawFn) -> dict[str, Any]:
     )
 
 
-@settings(max_examples=25, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=25)
 @given(households())
 def test_no_plan_breaks_a_rule_and_each_is_as_good_as_its_bound_allows(given_document: dict[str, Any]):
     household = read(json.dumps(given_document))

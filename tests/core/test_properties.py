@@ -29,7 +29,7 @@ def value_and_shortage(**changes: Any) -> tuple[float, float]:
     return made.outcome.value, made.outcome.short_kwh
 
 
-@settings(max_examples=8, deadline=None)
+@settings(max_examples=8)
 @given(st.integers(10, 60), st.integers(6, 15), st.integers(1, 10))
 def test_more_current_is_never_worse(soc: int, amps: int, more: int):
     # Lossless, so that a higher current wastes nothing that a lower one keeps.
@@ -42,7 +42,7 @@ def test_more_current_is_never_worse(soc: int, amps: int, more: int):
         assert kinder[0] <= less[0] + 0.05 * 0.30
 
 
-@settings(max_examples=8, deadline=None)
+@settings(max_examples=8)
 @given(st.integers(10, 60), st.floats(0.01, 0.09))
 def test_a_lower_price_is_never_dearer(soc: int, price: float):
     car = [a_car(soc_pct=soc)]
@@ -53,7 +53,7 @@ def test_a_lower_price_is_never_dearer(soc: int, price: float):
     assert cheaper[0] <= ordinary[0] + 0.05 * 0.30
 
 
-@settings(max_examples=8, deadline=None)
+@settings(max_examples=8)
 @given(st.integers(10, 60), st.integers(50, 90))
 def test_a_higher_limit_is_never_shorter(soc: int, limit: int):
     low, high = (
@@ -64,7 +64,7 @@ def test_a_higher_limit_is_never_shorter(soc: int, limit: int):
     assert high[1] <= low[1] + 1e-5
 
 
-@settings(max_examples=10, deadline=None)
+@settings(max_examples=10)
 @given(st.integers(5, 60), st.integers(20, 150), st.integers(20, 150))
 def test_a_shortage_that_is_reported_is_physical(soc: int, thursday: int, friday: int):
     # Without losses at 3.68 kW, home from 18:00 to 6:30 and from 20:00 to 6:30: 12.5 h and then 10.5 h, as far as 50 kWh
@@ -81,7 +81,7 @@ def test_a_shortage_that_is_reported_is_physical(soc: int, thursday: int, friday
     assert made.outcome.short_kwh == pytest.approx(physical, abs=1e-3)
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(
     ev=st.floats(0, 20),
     base=st.floats(0, 10),
@@ -103,7 +103,7 @@ def test_cost_is_the_bill_with_the_car_less_the_bill_without(
     assert 0 <= got.solar_kwh[0] <= ev + 1e-9
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(
     amps=st.lists(st.sampled_from([0.0, 6.0, 10.5, 16.0]), min_size=18, max_size=18),
     soc=st.floats(0, 50),
@@ -150,7 +150,7 @@ moments = st.datetimes(
 zones = st.sampled_from(["Europe/Ljubljana", "America/New_York", "Australia/Lord_Howe", "Asia/Kathmandu", "UTC"])
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(moments, zones)
 def test_a_clock_time_and_its_instant_belong_together(moment, name: str):
     zone = ZoneInfo(name)
@@ -162,7 +162,7 @@ def test_a_clock_time_and_its_instant_belong_together(moment, name: str):
     assert shown == asked or (shown > asked and shown - asked <= timedelta(hours=1))
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(moments, zones)
 def test_every_instant_lies_in_the_night_it_is_said_to(moment, name: str):
     zone = ZoneInfo(name)

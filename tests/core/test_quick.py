@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 import pytest
-from hypothesis import HealthCheck, given, settings
+from hypothesis import given, settings
 
 from moonplan.core.household import read
 from moonplan.core.planner.at_once import at_once
@@ -103,7 +103,7 @@ def searched(problem: Problem, start: Candidate, *, tries: int, seed: int = _SEE
     return candidate(problem, list(found))
 
 
-@settings(max_examples=80, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=80)
 @given(odd_households())
 def test_a_course_is_what_the_simulator_makes_of_the_setpoints(household: dict[str, Any]):
     problem = problem_of(read(json.dumps(household)))
@@ -123,7 +123,7 @@ def test_a_course_is_what_the_simulator_makes_of_the_setpoints(household: dict[s
     assert in_all(field, course) == pytest.approx(made.value + dearest * missed, abs=1e-6)
 
 
-@settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=60)
 @given(odd_households())
 def test_whatever_is_found_may_be_done(household: dict[str, Any]):
     problem = problem_of(read(json.dumps(household)))
@@ -159,7 +159,7 @@ def test_a_car_that_is_run_on_from_a_slot_is_as_one_that_is_run_from_the_first()
         assert mine == pytest.approx(theirs)
 
 
-@settings(max_examples=30, deadline=None, suppress_health_check=[HealthCheck.too_slow])
+@settings(max_examples=30)
 @given(odd_households())
 def test_a_car_that_is_run_on_edge_by_edge_is_as_one_that_is_run_at_once(household: dict[str, Any]):
     problem = problem_of(read(json.dumps(household)))

@@ -26,7 +26,7 @@ def brought(values: list[float | None], minutes: int, first: datetime = START) -
     return settled(at, kept, ends, measure="power", unit="kW", refused=[])
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(values=figures, minutes=steps_min)
 def test_every_value_comes_out_where_it_went_in(values: list[float | None], minutes: int):
     found = brought(values, minutes)
@@ -42,7 +42,7 @@ def test_every_value_comes_out_where_it_went_in(values: list[float | None], minu
     assert stored == pytest.approx(kwh)
 
 
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=60)
 @given(values=figures, minutes=steps_min)
 def test_gaps_are_exactly_where_nothing_is_known(values: list[float | None], minutes: int):
     found = brought(values, minutes)
@@ -59,7 +59,7 @@ def test_gaps_are_exactly_where_nothing_is_known(values: list[float | None], min
     )
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(one=figures, other=figures, fine=steps_min, coarse=steps_min)
 def test_a_second_file_lays_its_known_values_over_the_first(one, other, fine: int, coarse: int):
     first, second = brought(one, coarse), brought(other, fine)
@@ -79,7 +79,7 @@ def test_a_second_file_lays_its_known_values_over_the_first(one, other, fine: in
             assert both.values[quarter * 15 // both.minutes] == (mine if theirs is None else theirs)
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25)
 @given(zone=zones, minutes=steps_min)
 def test_rows_on_any_clock_land_on_the_same_instants(zone: str, minutes: int):
     # Four days around the spring change of the clocks, written on the house's clock and read again.

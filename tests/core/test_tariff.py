@@ -99,7 +99,7 @@ def slowly(tariff: Tariff, moment: datetime) -> float:
     return tariff.default_price
 
 
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=30)
 @given(
     found=st.lists(bands, max_size=4),
     day_of=st.sampled_from(["clock", "start"]),

@@ -20,7 +20,7 @@ sheets = st.builds(
 )
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(tariff=sheets)
 def test_the_hours_of_all_lines_and_the_gaps_are_a_week(tariff: Tariff):
     fares = held(tariff)
@@ -32,7 +32,7 @@ def test_the_hours_of_all_lines_and_the_gaps_are_a_week(tariff: Tariff):
         assert bool(fare.beaten_by) == (fare.hours_a_week < fare.claimed_hours_a_week - 1e-9)
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(tariff=sheets)
 def test_every_month_has_exactly_one_week(tariff: Tariff):
     months = [month for week in weeks(tariff) for month in week.months]
@@ -40,7 +40,7 @@ def test_every_month_has_exactly_one_week(tariff: Tariff):
     assert sorted(months) == list(range(1, 13))
 
 
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=40)
 @given(tariff=sheets, minute=st.integers(0, 365 * 24 * 60))
 def test_a_moment_costs_what_its_slot_costs(tariff: Tariff, minute: int):
     at = datetime(2026, 1, 1, tzinfo=HERE) + timedelta(minutes=minute)
@@ -53,7 +53,7 @@ def test_a_moment_costs_what_its_slot_costs(tariff: Tariff, minute: int):
     assert list(matching) == sorted(matching)
 
 
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=25)
 @given(tariff=sheets, extra=bands)
 def test_a_line_put_last_only_takes_what_was_the_default_s(tariff: Tariff, extra: Band):
     longer = Tariff(default_price=0.3, bands=(*tariff.bands, extra), day_of=tariff.day_of)

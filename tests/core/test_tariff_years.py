@@ -41,7 +41,7 @@ def minute_by_minute(tariff: Tariff, grid: Grid) -> np.ndarray:
 
 
 # A year takes seconds word for word: a few here, and as many as one likes by hand.
-@settings(max_examples=int(os.environ.get("MOONPLAN_EXAMPLES", "2")), deadline=None)
+@settings(max_examples=int(os.environ.get("MOONPLAN_EXAMPLES", "2")))
 @given(
     found=st.lists(bands, min_size=1, max_size=4),
     day_of=st.sampled_from(["clock", "start"]),

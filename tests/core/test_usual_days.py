@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from moonplan.core.mistakes import BadDocument
-from moonplan.core.usual_days import Odometer, driven, learned_use, odometer_of_row, out_of_order, usual_days
+from moonplan.core.usual_days import Odometer, beside_others, driven, learned_use, odometer_of_row, usual_days
 
 MONDAY = date(2026, 1, 5)
 
@@ -105,11 +105,24 @@ def test_a_row_of_a_table_is_read_and_its_mistakes_are_told():
 def test_an_odometer_does_not_go_back():
     known = [Odometer(MONDAY, 1000), Odometer(MONDAY + timedelta(days=2), 1100)]
 
-    assert out_of_order(Odometer(MONDAY + timedelta(days=1), 1050), known) is None
-    wrong = out_of_order(Odometer(MONDAY + timedelta(days=1), 1200), known)
-    assert wrong is not None
-    assert str(wrong) == "km: 1200, expected 1000 to 1100, as the odometer showed on other days"
-    assert out_of_order(Odometer(MONDAY + timedelta(days=3), 900), known) is not None
+    assert beside_others(Odometer(MONDAY + timedelta(days=1), 1050), known) is None
+    wrong = beside_others(Odometer(MONDAY + timedelta(days=1), 1200), known)
+    assert str(wrong) == "km: 1200, expected 1000 to 1100, as it showed 1000 on 2026-01-05 and 1100 on 2026-01-07"
+    assert beside_others(Odometer(MONDAY + timedelta(days=3), 900), known) is not None
+
+
+def test_a_digit_too_many_is_further_than_a_car_is_driven():
+    known = [Odometer(MONDAY, 41_786), Odometer(MONDAY + timedelta(days=9), 64_000)]
+
+    # 2,500 km a day: three days on from the first, and six back from the last.
+    on_the_third = {
+        km: beside_others(Odometer(MONDAY + timedelta(days=3), km), known) for km in (48_999, 49_000, 49_286, 49_287)
+    }
+    assert [km for km, wrong in on_the_third.items() if wrong is None] == [49_000, 49_286]
+    wrong = beside_others(Odometer(MONDAY + timedelta(days=1), 63_786), known[:1])
+    assert str(wrong) == "km: 63786, expected 41786 to 44286, as it showed 41786 on 2026-01-05"
+    assert beside_others(Odometer(MONDAY - timedelta(days=1), 39_000), known) is not None
+    assert beside_others(Odometer(MONDAY - timedelta(days=1), 39_300), known) is None
 
 
 def test_a_stretch_with_a_charge_that_nobody_noted_says_nothing():
@@ -134,6 +147,6 @@ def test_a_mark_between_thousands_is_not_taken_for_a_decimal_one(km: str):
 
 
 def test_an_odometer_that_goes_back_is_told_to_the_tenth():
-    wrong = out_of_order(Odometer(MONDAY, 123456.1), [Odometer(MONDAY - timedelta(days=1), 123456.4)])
+    wrong = beside_others(Odometer(MONDAY, 123456.1), [Odometer(MONDAY - timedelta(days=1), 123456.4)])
 
-    assert str(wrong) == "km: 123456.1, expected at least 123456.4, as the odometer showed on other days"
+    assert str(wrong) == "km: 123456.1, expected at least 123456.4, as it showed 123456.4 on 2026-01-04"
