@@ -16,6 +16,7 @@ from typing import Any, ParamSpec, TypeVar
 
 from moonplan.core.household import Household, read
 from moonplan.core.planner.candidates import Candidate
+from moonplan.core.planner.constraints import broken_rules
 from moonplan.core.planner.outcome import outcome
 from moonplan.core.planner.plan import later, least_of, plan, problem_of, soon
 from moonplan.core.planner.problem import Problem, build
@@ -44,10 +45,14 @@ def reference(household: Household, seconds: float, *, short: bool) -> tuple[flo
     began = time.perf_counter()
     solved = milp.solve(problem, model.Effort(10**7, 1e-4, 1e-4), may_be_short=short)
     took = time.perf_counter() - began
-    if solved is None:
-        return float("inf"), float("inf"), None, took
-    best = min((outcome(problem, amps) for amps in (solved.amps, solved.more_amps)), key=lambda found: found.rank)
-    return best.short_kwh, best.value, solved.bound, took
+    found = [] if solved is None else [solved.amps, solved.more_amps]
+    # A hundredth of an ampere up may be more than there is.
+    plans = [outcome(problem, amps) for amps in found if not broken_rules(problem, amps)]
+    bound = None if solved is None else solved.bound
+    if not plans:
+        return float("inf"), float("inf"), bound, took
+    best = min(plans, key=lambda plan: plan.rank)
+    return best.short_kwh, best.value, bound, took
 
 
 def searched_on(problem: Problem, found: Candidate, again: int) -> Candidate:

@@ -4,6 +4,8 @@ import json
 import os
 import subprocess
 import sys
+from datetime import timedelta
+from random import Random
 from typing import Any
 
 import numpy as np
@@ -335,6 +337,62 @@ def test_so_do_cars_with_one_session_a_night(control: str):
 
     assert broken_rules(problem, start.amps) == broken_rules(problem, found.amps) == []
     assert found.outcome.cost == pytest.approx(3.68 * (0.10 + 0.12))
+
+
+HOURS, START_PRICE = 18, 0.2
+
+
+def a_timer_and_another(seed: int) -> tuple[Problem, list[float], tuple[int, int]]:
+    """A timer and a managed car of which one charges at a time for one night, the price of each hour, and how many hours
+    each is to charge: just what they want, not a kWh more."""
+    chance = Random(seed)
+    prices = [price for price in [round(chance.uniform(0.05, 0.35), 3) for _ in range(HOURS // 2)] for _ in range(2)]
+    hours = chance.randint(3, 7), chance.randint(3, 7)
+    big = {"usable_kwh": 100, "soc_pct": 10, "daily_limit_pct": 100, "rest_pct": 100}
+    series = [[(at("2026-01-14T18:00:00+01:00") + timedelta(hours=t)).isoformat(), price] for t, price in enumerate(prices)]
+    problem = a_problem(
+        slot_minutes=60,
+        start_price=START_PRICE,
+        circuits=[a_circuit(sharing="none")],
+        leads=[a_lead(control="timer", steps_a=[16]), a_lead(id="second", steps_a=[16])],
+        vehicles=[
+            a_car(control="timer", end_pct=10 + hours[0] * 3.68, **big),
+            a_car(id="wren", lead="second", end_pct=10 + hours[1] * 3.68, **big),
+        ],
+        rates=[LOSSLESS, LOSSLESS | {"vehicle": "wren", "lead": "second"}],
+        tariff={"default_price": 0.2, "series": series},
+    )
+    return problem, prices, hours
+
+
+def least_of_all_plans(prices: list[float], hours: tuple[int, int]) -> float:
+    """Of every session that the timer can have, and of every choice of hours that the other has left, the cheapest."""
+    found = float("inf")
+    for first in range(HOURS - hours[0] + 1):
+        timed = range(first, first + hours[0])
+        # What the other's hours so far have cost, by how many they are and whether it charges.
+        ways = {(0, False): 0.0}
+        for t, price in enumerate(prices):
+            after: dict[tuple[int, bool], float] = {}
+            for (many, on), cost in ways.items():
+                after[many, False] = min(cost, after.get((many, False), cost))
+                if t not in timed and many < hours[1]:
+                    more = cost + 3.68 * price + (0.0 if on else START_PRICE)
+                    after[many + 1, True] = min(more, after.get((many + 1, True), more))
+            ways = after
+        other = min(cost for (many, _), cost in ways.items() if many == hours[1])
+        found = min(found, START_PRICE + 3.68 * sum(prices[t] for t in timed) + other)
+    return found
+
+
+@pytest.mark.parametrize("seed", [97, 122, 135])
+def test_a_timer_and_another_car_change_places_in_a_night_for_just_the_hours_that_they_want(seed: int):
+    problem, prices, hours = a_timer_and_another(seed)
+
+    found = soon(problem).outcome
+
+    assert found.short_kwh == 0
+    assert found.value == pytest.approx(least_of_all_plans(prices, hours), abs=1e-6)
 
 
 def test_what_somebody_pinned_stays():

@@ -29,6 +29,14 @@ def a_family(seed: int, *, cars: int, nights: int) -> Problem:
     return with_habits(build(read(json.dumps(a_family_household(seed, cars=cars, nights=nights)))))
 
 
+def charging(problem: Problem, *times: str) -> Floats:
+    """Setpoints of 16 A at some times of January 2026, each as "14T22:00-15T01:00"."""
+    amps = np.zeros(problem.grid.n_slots)
+    for start, end in (time.split("-") for time in times):
+        amps[problem.grid.overlaps(at(f"2026-01-{start}:00+01:00"), at(f"2026-01-{end}:00+01:00"))] = 16
+    return amps
+
+
 def test_the_car_that_could_wait_gives_way():
     # One car at a time. Both are home for the four cheap hours; Wren leaves at 06:00 and must have three of them by then
     # (11.04 kWh), Heron wants as much by noon and could have it dearly in the morning, too. Planned first, Heron takes
@@ -91,17 +99,53 @@ def test_a_car_makes_way_and_a_third_night_makes_up_for_it():
         )
     )
 
-    def charging(*times: tuple[str, str]) -> Floats:
-        amps = np.zeros(problem.grid.n_slots)
-        for start, end in times:
-            amps[problem.grid.overlaps(at(f"2026-01-{start}:00+01:00"), at(f"2026-01-{end}:00+01:00"))] = 16
-        return amps
-
-    wren_late = ("16T22:00", "17T05:00")
-    begun = candidate(problem, [charging(("15T18:00", "16T13:30")), charging(wren_late)])
-    alone = candidate(problem, [begun.amps[0], charging(("15T18:00", "16T01:00"), wren_late)])
+    wren_late = "16T22:00-17T05:00"
+    begun = candidate(problem, [charging(problem, "15T18:00-16T13:30"), charging(problem, wren_late)])
+    alone = candidate(problem, [begun.amps[0], charging(problem, "15T18:00-16T01:00", wren_late)])
     assert broken_rules(problem, begun.amps) == []
     assert (begun.outcome.short_kwh, alone.outcome.short_kwh) == (pytest.approx(25), 0)
+
+    found = relieved(problem, begun, alone, effort=COARSE)
+
+    assert broken_rules(problem, found.amps) == []
+    assert found.outcome.short_kwh == 0
+
+
+def test_who_made_way_is_left_in_turn_what_it_is_short_of_twice():
+    # One car at a time, 3.68 kW. Wren needs 8 h by the morning of the 15th and 7 h by 10:00 of the 16th, Heron 7 h by 06:00
+    # of the 16th, and as much aboard again twelve hours later. In the plan that we begin with Heron has 3 h of Wren's 8. If
+    # it makes way it is short of them before both its trips, which is worse than before; and only if Wren leaves it the
+    # next night until 03:00, in turn, has each what it needs.
+    trips = [
+        a_trip("2026-01-15T06:00:00+01:00", "2026-01-15T20:00:00+01:00", 0),
+        a_trip("2026-01-16T06:00:00+01:00", "2026-01-16T18:00:00+01:00", 0, fill=True, fill_to_pct=80),
+        a_trip("2026-01-16T18:15:00+01:00", "2026-01-17T12:00:00+01:00", 0, fill=True, fill_to_pct=80),
+        a_trip("2026-01-15T06:00:00+01:00", "2026-01-15T18:00:00+01:00", 172.2, vehicle="wren"),
+        a_trip("2026-01-16T10:00:00+01:00", "2026-01-17T12:00:00+01:00", 128.8, vehicle="wren"),
+    ]
+    not_yet = {"start": "2026-01-14T18:00:00+01:00", "end": "2026-01-14T22:00:00+01:00"}
+    problem = with_habits(
+        build(
+            a_household(
+                horizon_nights=3,
+                leads=[a_lead(steps_a=[16]), a_lead(id="second", steps_a=[16])],
+                circuits=[a_circuit(sharing="none")],
+                vehicles=[
+                    a_car(soc_pct=80 - 2 * 25.76, reserve_pct=10),
+                    a_car(id="wren", lead="second", soc_pct=40, reserve_pct=30),
+                ],
+                rates=[LOSSLESS, LOSSLESS | {"vehicle": "wren", "lead": "second"}],
+                trips=trips,
+                forbids=[not_yet | {"vehicle": car} for car in ("heron", "wren")],
+            )
+        )
+    )
+    heron = charging(problem, "14T22:00-15T01:00", "15T20:00-16T00:00")
+    begun = candidate(problem, [heron, charging(problem, "15T01:00-15T06:00", "16T00:00-16T10:00")])
+    alone = candidate(problem, [heron, charging(problem, "14T22:00-15T06:00", "16T00:00-16T07:00")])
+    made_way = candidate(problem, [charging(problem, "15T20:00-16T00:00"), alone.amps[1]])
+    assert broken_rules(problem, begun.amps) == []
+    assert [round(one.outcome.short_kwh, 2) for one in (begun, alone, made_way)] == [11.04, 0, 22.08]
 
     found = relieved(problem, begun, alone, effort=COARSE)
 

@@ -74,6 +74,17 @@ def test_a_session_ends_when_there_is_enough():
     assert candidate(problem, [amps]).outcome.cost == pytest.approx(1.449)
 
 
+def test_a_session_gives_as_much_in_less_time_at_more():
+    # Ten and a half hours at 6 A are as much as 28 slots at 9 A. In the 32 cheap ones it takes 7.88 A, or more in fewer.
+    problem = a_problem()
+
+    amps = moved(problem, a_session(problem, "2026-01-14T20:30:00+01:00", 10.5) * 6 / AMPS)
+
+    assert candidate(problem, [amps]).outcome.cost == pytest.approx(1.449, abs=2e-3)
+    assert candidate(problem, [amps]).outcome.short_kwh == 0
+    assert 6 < amps.max() <= AMPS
+
+
 def test_a_session_that_misses_something_is_made_longer():
     # Five hours are 4.14 kWh too few; the eight cheap ones have room for them.
     problem = a_problem()

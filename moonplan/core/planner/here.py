@@ -54,6 +54,10 @@ class Here:
         regrets = self._regrets and self._regrets._replace(plans_since=self._regrets.plans_since + 1)
         return Here(self.problem, best, self._effort, regrets)
 
+    def elsewhere(self, amps: Sequence[Floats]) -> "Here":
+        """Other setpoints, better or not."""
+        return Here(self.problem, candidate(self.problem, amps), self._effort)
+
     def regrets(self) -> Floats:
         """By how much all cars together would come to less if each had a night for itself, or as it was a few plans before,
         shape (n_nights,). [currency]"""

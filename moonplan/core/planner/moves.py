@@ -1,7 +1,7 @@
 """Small moves: a plan's sessions made a little other, kept where the simulator says that it helps (docs/planner.md)."""
 
 from collections.abc import Iterator, Sequence
-from itertools import combinations, pairwise
+from itertools import combinations, islice, pairwise
 
 import numpy as np
 
@@ -10,13 +10,13 @@ from moonplan.core.planner.candidates import Candidate, candidate
 from moonplan.core.planner.constraints import SLACK_A, broken_alone, broken_rules, may_begin, may_end, room_for
 from moonplan.core.planner.outcome import least_current, missed_by
 from moonplan.core.planner.problem import Car, Problem
-from moonplan.core.simulate import Run, runs
+from moonplan.core.simulate import NOTHING_KWH, Run, runs
 from moonplan.core.timegrid import Floats
 
 _ROUNDS = 3
 # In how many slots a managed car's current is lowered at most.
 _SLOTS_TRIMMED = 6
-# How many lengths of a timer's session are tried, from the shortest on.
+# How many lengths of a timer's session are tried at either end, from the shortest that gives as much on.
 _LENGTHS_TRIED = 8
 # A smoother session may count more by this part of the default price.
 _SMOOTH_PART_OF_PRICE = 0.004
@@ -261,23 +261,33 @@ def _trimmed(problem: Problem, car: Car, i: int, best: Candidate) -> Candidate:
 def _resized(problem: Problem, car: Car, i: int, best: Candidate, run: Run) -> Candidate:
     """A timer's session from the same start, or up to the same end: shorter at more current, each length at the least that
     does."""
-    room = car.offered(room_for(problem, best.amps, i))
-    slots = run.last - run.first + 1
-    most = float(room[run.first : run.last + 1].max())
     least_a = least_current(problem, car, best.amps[i], run.first, run.last) or float(best.amps[i][run.first])
-    shortest = max(1, int(slots * least_a / max(most, car.least_a)))
-    without = _with(best.amps[i], run.first, slots, 0.0)
+    without = _with(best.amps[i], run.first, run.last - run.first + 1, 0.0)
     found = _lowered(problem, car, i, best, run.first, run.last)
-    for n in range(shortest, min(slots, shortest + _LENGTHS_TRIED)):
-        for first in (run.first, run.last + 1 - n):
-            amps = _with(without, first, n, float(room[first : first + n].min()))
-            trial = _with_car(problem, best, i, amps)
-            if trial.outcome.missed > best.outcome.missed:
-                continue
-            trial = _lowered(problem, car, i, trial, first, first + n - 1)
-            if trial.better_than(found) and not any(broken_alone(problem, car, trial.amps[i])):
-                found = trial
+    room = car.offered(room_for(problem, best.amps, i))
+    for first, n, amps in islice(_shorter(car, room, run, least_a), 2 * _LENGTHS_TRIED):
+        trial = _with_car(problem, best, i, _with(without, first, n, amps))
+        if trial.outcome.missed > best.outcome.missed:
+            continue
+        trial = _lowered(problem, car, i, trial, first, first + n - 1)
+        if trial.better_than(found) and not any(broken_alone(problem, car, trial.amps[i])):
+            found = trial
     return found
+
+
+def _shorter(car: Car, room: Floats, run: Run, least_a: float) -> Iterator[tuple[int, int, float]]:
+    """First slot, length and most current of sessions that are shorter than one at either end, the shortest first, and
+    give the cautious car as much as that does at its least current."""
+    slots = run.last - run.first + 1
+
+    def kwh_per_h(amps: float) -> float:
+        return car.rate.cautious.battery_kw(car.kw_per_a * amps)
+
+    for n in range(1, slots):
+        for first in (run.first, run.last + 1 - n):
+            amps = float(room[first : first + n].min())
+            if n * kwh_per_h(amps) >= slots * kwh_per_h(least_a) - NOTHING_KWH:
+                yield first, n, amps
 
 
 def _lowered(problem: Problem, car: Car, i: int, best: Candidate, first: int, last: int) -> Candidate:

@@ -7,7 +7,7 @@ seeded generator and counted, so that the same household gives the same plan.
 """
 
 from collections.abc import Iterator, Sequence
-from itertools import combinations
+from itertools import combinations, islice
 from random import Random
 
 import numpy as np
@@ -47,6 +47,8 @@ _HELD_TO_LESS, _SOME_HELD, _HELD = 0.4, 0.5, 0.7
 _SHORT_OF_MORE_KWH = 0.01
 _NIGHTS_RELIEVED = 3
 _MOST_RELIEFS = 20
+# How many of them in which one makes way in turn are tried after each.
+_MOST_IN_TURN = 4
 # In how many even steps a continuous lead is held to less.
 _LESS = 3
 # How often all nights are planned anew around a change, and not only those near it.
@@ -117,14 +119,14 @@ def relieved(problem: Problem, best: Candidate, alone: Candidate, *, effort: Eff
     the last nights, all of them and each in turn, and take what is left of it.
     """
     here = Here(problem, best, effort)
-    ways = _reliefs(here, alone)
+    ways = _reliefs_in_turn(here, alone)
     for _ in range(_MOST_RELIEFS):
         amps = next(ways, None)
         if amps is None:
             break
         before, here = here, here.or_better(amps)
         if here is not before:
-            ways = _reliefs(here, alone)
+            ways = _reliefs_in_turn(here, alone)
     return here.plan
 
 
@@ -219,6 +221,14 @@ def _held(here: Here, amps: list[Floats], cars: Sequence[int], held: Held, night
     for i in (*others, first):
         amps[i] = here.planned(amps, i, nights)
     return amps
+
+
+def _reliefs_in_turn(here: Here, alone: Candidate) -> Iterator[list[Floats]]:
+    """Setpoints of all cars where others make way, and after each of them where somebody makes way in turn for one that did
+    and is short for it."""
+    for amps in _reliefs(here, alone):
+        yield amps
+        yield from islice(_reliefs(here.elsewhere(amps), alone), _MOST_IN_TURN)
 
 
 def _reliefs(here: Here, alone: Candidate) -> Iterator[list[Floats]]:

@@ -11,7 +11,7 @@ import numpy as np
 
 from moonplan.core.compiled import compiled, kernel
 from moonplan.core.planner.slots import NOTHING, Timer
-from moonplan.core.planner.timer_ways import asked_at, through_slot
+from moonplan.core.planner.timer_ways import asked_at, just_enough, through_slot
 from moonplan.core.planner.ways import EQUAL
 from moonplan.core.timegrid import Counts, Floats
 
@@ -79,6 +79,8 @@ def _moved(course: _Course, amps: Floats, first: int, last: int, timer: Timer) -
         if start < 0:
             start, end = _longer_at_what_is_left(course, amps, first, last, timer)
         if start < 0:
+            start, end = _as_much_in_another_time(course, amps, first, last, timer)
+        if start < 0:
             break
         first, last = start, end
     return first, last + 1
@@ -120,6 +122,24 @@ def _longer_at_what_is_left(course: _Course, amps: Floats, first: int, last: int
                 at_less = timer.pack.least_a - NOTHING <= left < amps[first] - NOTHING
                 if at_less and _tried(course, amps, first, last, start, end, left, timer):
                     return start, end
+    return -1, -1
+
+
+@kernel
+def _as_much_in_another_time(course: _Course, amps: Floats, first: int, last: int, timer: Timer) -> tuple[int, int]:
+    """The session's first and last slot once it begins or ends elsewhere at just the current that gives as much, where it
+    comes to less so; negative where it does not."""
+    if not timer.pack.any_current:
+        return -1, -1
+    gained = course.level[last + 1] - course.level[first]
+    for by in _STEPS:
+        for at_first, at_last in ((by, 0), (0, -by), (-by, 0), (0, by)):
+            start, end = first + at_first, last + at_last
+            if not timer.worth.since <= start <= end < len(amps):
+                continue
+            just = min(just_enough(gained, (end + 1 - start) * timer.slots.hours, timer.pack), _left(start, end, timer))
+            if just >= timer.pack.least_a - NOTHING and _tried(course, amps, first, last, start, end, just, timer):
+                return start, end
     return -1, -1
 
 

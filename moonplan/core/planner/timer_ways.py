@@ -291,7 +291,7 @@ def _session_choices(
             found = _with_session(choices, found, w, (start, t, amps), (level, mean), paid, end, timer)
         if may.end[t]:
             if pack.any_current and less < wanted - NOTHING and level > wanted + NOTHING:
-                just = _just_enough(wanted - aboard[0], (t + 1 - start) * slots.hours, pack)
+                just = just_enough(wanted - aboard[0], (t + 1 - start) * slots.hours, pack)
                 if pack.least_a - NOTHING <= just < amps:
                     found = _just_wanted(choices, found, w, (start, t, just), aboard, begun, end, timer)
             less = level
@@ -366,7 +366,7 @@ def _wanted_next(start: int, nth: int, slots: Slots) -> float:
 
 
 @kernel
-def _just_enough(kwh: float, hours: float, pack: Pack) -> float:
+def just_enough(kwh: float, hours: float, pack: Pack) -> float:
     """The current that charges so much in some hours, below a taper, up to two decimals. [A]"""
     efficiency, overhead_kw = pack.cautious
     return float(np.ceil((kwh / hours + overhead_kw) / efficiency / pack.kw_per_a * 100 - 1e-6) / 100)

@@ -67,20 +67,20 @@ def plan_together(problem: Problem, like: Sequence[Floats] | None = None) -> Can
         they fit and are better.
     """
     known, (cars, nights) = None if like is None else _fitted(problem, like), _size(problem)
-    apart = _apart(problem)
-    alone = _alone(problem, apart if cars < 2 else COARSE)
+    alone = _alone(problem, COARSE)
     if _fit(problem, alone):
-        alone = _alone(problem, apart)
-        if _fit(problem, alone):
-            return _better(_finished(problem, _replanned(problem, alone, apart)), known)
+        apart = _alone(problem, _apart(problem))
+        if _fit(problem, apart):
+            # With few currents to choose from, what a coarse plan comes by may be better.
+            best = _better(apart, alone)
+            return _better(_finished(problem, _replanned(problem, best, _apart(problem))), known)
     few, contended = cars <= _FEW_CARS, contended_slots(problem, alone.amps)
     together, closely = (0.0, FINE) if few else (_TOGETHER, FINE_OF_MANY)
     well, quickly = _SOON_OF_FEW if few or nights == 1 else _SOON_OF_MANY
     best, tries = _better(missing_least(problem), known), _tries(problem, well * cars**2 * nights, _SLOTS_SOON)
     best = searched(problem, best, tries=tries, effort=COARSE, together=together, contended=contended)
-    if nights > 1:
-        tries = _tries(problem, quickly * cars * nights, _SLOTS_QUICKLY_SOON)
-        best = quickly_searched(problem, best, tries=tries, contended=contended)
+    tries = _tries(problem, quickly * cars * nights, _SLOTS_QUICKLY_SOON)
+    best = quickly_searched(problem, best, tries=tries, contended=contended)
     # Of two that come to the same, the one whose currents were evened out.
     return _better(best, _finished(problem, _replanned(problem, best, closely)))
 

@@ -57,7 +57,8 @@ def filled_up(
                 left.slots[many] = t
                 many += 1
     first = n
-    while wanted > 0:
+    # Where whole slots give just what is asked, the little besides is not worth another one.
+    while wanted > BESIDES_KWH + NOTHING:
         cheapest, at = np.inf, -1
         for t in left.slots[:many]:
             if left.value[t] < cheapest and left.head_kwh[t] > LITTLE_KWH:

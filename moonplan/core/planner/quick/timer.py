@@ -196,7 +196,7 @@ def _new(
             if first > 0 and course.amps[i, first - 1] > 0:
                 continue
             asked = min(wanted, left.head_kwh[first])
-            past = min(int(left.at_a[first]), first + int(np.ceil(asked / gained - NOTHING)))
+            past = min(int(left.at_a[first]), first + int(np.ceil(_enough(wanted, left.head_kwh[first]) / gained)))
             past = _may_end_at(i, past, int(left.at_a[first]), gained * (past - first) >= left.head_kwh[first], field)
             if past < 0 or (past < course.amps.shape[1] and course.amps[i, past] > 0):
                 continue
@@ -213,6 +213,12 @@ def _new(
                     at = min(amps, least_for(i, asked / (past - first), field, charger))
                 best = Change(Session(0, 0, 0.0), Session(first, past, at), value)
     return best
+
+
+@kernel
+def _enough(wanted_kwh: float, head_kwh: float) -> float:
+    """What slots must give: where whole ones do, the little that is asked for besides is not worth another. [kWh]"""
+    return min(wanted_kwh - BESIDES_KWH, head_kwh) - NOTHING
 
 
 @kernel
@@ -258,10 +264,10 @@ def _ends_later(
     i: int, had: Session, until: int, wanted: float, best: Change, field: Field, charger: Charger, course: Course, left: Left
 ) -> Change:
     n, gained, past = course.amps.shape[1], gain(had.amps, course.cautious_kwh[i, had.first], charger), had.past
-    asked = min(wanted, left.head_kwh[had.first])
+    asked, enough = min(wanted, left.head_kwh[had.first]), _enough(wanted, left.head_kwh[had.first])
     while gained > 0 and past < until and left.room_a[past] >= had.amps - NOTHING and course.amps[i, past] <= 0:
         past += 1
-        if (past - had.past) * gained >= asked and field.ends[i, past - 1]:
+        if (past - had.past) * gained >= enough and field.ends[i, past - 1]:
             break
     while past > had.past and not field.ends[i, past - 1]:
         past -= 1
@@ -276,8 +282,8 @@ def _begins_earlier(
     i: int, had: Session, since: int, wanted: float, best: Change, field: Field, charger: Charger, course: Course, left: Left
 ) -> Change:
     gained, t, first = gain(had.amps, course.cautious_kwh[i, had.first], charger), had.first, had.first
-    asked = min(wanted, left.head_kwh[had.first])
-    while gained > 0 and t > since and (had.first - t) * gained < asked and left.room_a[t - 1] >= had.amps - NOTHING:
+    asked, enough = min(wanted, left.head_kwh[had.first]), _enough(wanted, left.head_kwh[had.first])
+    while gained > 0 and t > since and (had.first - t) * gained < enough and left.room_a[t - 1] >= had.amps - NOTHING:
         t -= 1
         if t > 0 and course.amps[i, t - 1] > 0:
             break
