@@ -23,6 +23,8 @@ from moonplan.core.planner.programme import Columns, Programme
 from moonplan.core.simulate import runs
 from moonplan.core.timegrid import Floats
 
+# How often all currents are set anew.
+_ROUNDS = 4
 # How often more is asked for than is wanted, by what rounding currents took of it, and how much more besides. [kWh]
 _ASKED_AGAIN, _SPARE_KWH = 5, 3e-4
 # What a missed kWh counts, in times of the highest price.
@@ -34,12 +36,22 @@ _NEARLY_ONE_MORE_A = 0.01 - SLACK_A
 
 
 def set_anew(problem: Problem, best: Candidate) -> Candidate:
-    """The plan with all its currents set anew, if that is better.
+    """The plan with all its currents set anew while that is better: in which slot the mean car is full, and which hours are
+    spent high, is taken as it is, and is other afterwards.
 
     Where a habit weighs own sun, which part of it each car takes counts, and that is not linear: such a plan stays.
     """
     if problem.weighs_own_sun:
         return best
+    for _ in range(_ROUNDS):
+        found = _set_anew_once(problem, best)
+        if found is best:
+            break
+        best = found
+    return best
+
+
+def _set_anew_once(problem: Problem, best: Candidate) -> Candidate:
     programme = Programme()
     offers = [_offers(programme, problem, car, a) for car, a in zip(problem.cars, best.amps, strict=True)]
     if not programme.n_columns:
