@@ -93,8 +93,11 @@ def beside_others(reading: Odometer, others: Collection[Odometer]) -> Mistake | 
     after = min((one for one in others if one.day > reading.day), key=lambda one: one.day, default=None)
     least, most = before.km if before else 0.0, after.km if after else float("inf")
     if least <= reading.km <= most:
-        least = max(least, after.km - _farthest_km(reading, after)) if after else least
-        most = min(most, before.km + _farthest_km(before, reading)) if before else most
+        nearest = after.km - _farthest_km(reading, after) if after else least
+        farthest = before.km + _farthest_km(before, reading) if before else most
+        # Where those two are further apart than a car is driven it is not this one that is wrong.
+        if max(least, nearest) <= min(most, farthest):
+            least, most = max(least, nearest), min(most, farthest)
     if least <= reading.km <= most:
         return None
     known = " and ".join(f"{shown(one.km)} on {one.day.isoformat()}" for one in (before, after) if one)

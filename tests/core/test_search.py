@@ -10,11 +10,12 @@ import numpy as np
 import pytest
 
 from moonplan.core.household import Override, read
+from moonplan.core.planner import together
 from moonplan.core.planner.candidates import Candidate, candidate, pinned, planned, surroundings
 from moonplan.core.planner.constraints import broken_rules, room_for
 from moonplan.core.planner.habits import with_habits
 from moonplan.core.planner.here import Held, Here
-from moonplan.core.planner.one_car import CLOSER, COARSE, FINE, FINEST, OneCar, Surroundings, _Question, nothing_left
+from moonplan.core.planner.one_car import CLOSER, COARSE, FINE, FINEST, Effort, OneCar, Surroundings, _Question, nothing_left
 from moonplan.core.planner.plan import coin, plan, problem_of
 from moonplan.core.planner.problem import Problem, build
 from moonplan.core.planner.search import _elsewhere, _regretted, contended_slots, relieved, searched, shifted, swept
@@ -151,6 +152,20 @@ def test_who_made_way_is_left_in_turn_what_it_is_short_of_twice():
 
     assert broken_rules(problem, found.amps) == []
     assert found.outcome.short_kwh == 0
+
+
+@pytest.mark.parametrize("seed", [0, 1, 2])
+def test_a_first_plan_of_a_car_alone_is_no_worse_than_a_coarse_one(seed: int, monkeypatch: pytest.MonkeyPatch):
+    # What is planned closely is so poor here that the coarse plan is the better one.
+    poor = Effort(states=500, levels_per_slot=1, layers=1, ways=1, currents=1)
+    monkeypatch.setattr(together, "_apart", lambda problem: poor)
+    problem = a_family(seed, cars=1, nights=3)
+    closely, coarse = (
+        candidate(problem, [planned(problem, [pinned(problem.cars[0])], 0, effort)]) for effort in (poor, COARSE)
+    )
+    assert coarse.better_than(closely)
+
+    assert not coarse.better_than(plan_together(problem))
 
 
 @pytest.mark.parametrize("seed", [1, 3, 9])

@@ -121,6 +121,10 @@ def test_a_digit_too_many_is_further_than_a_car_is_driven():
     assert [km for km, wrong in on_the_third.items() if wrong is None] == [49_000, 49_286]
     wrong = beside_others(Odometer(MONDAY + timedelta(days=1), 63_786), known[:1])
     assert str(wrong) == "km: 63786, expected 41786 to 44286, as it showed 41786 on 2026-01-05"
+    # Between two that are themselves too far apart nothing more is known.
+    apart = [Odometer(MONDAY, 41_786), Odometer(MONDAY + timedelta(days=2), 63_786)]
+    assert beside_others(Odometer(MONDAY + timedelta(days=1), 41_850), apart) is None
+    assert beside_others(Odometer(MONDAY + timedelta(days=1), 41_700), apart) is not None
     assert beside_others(Odometer(MONDAY - timedelta(days=1), 39_000), known) is not None
     assert beside_others(Odometer(MONDAY - timedelta(days=1), 39_300), known) is None
 

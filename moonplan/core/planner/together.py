@@ -69,20 +69,21 @@ def plan_together(problem: Problem, like: Sequence[Floats] | None = None) -> Can
     known, (cars, nights) = None if like is None else _fitted(problem, like), _size(problem)
     alone = _alone(problem, COARSE)
     if _fit(problem, alone):
-        apart = _alone(problem, _apart(problem))
-        if _fit(problem, apart):
+        effort = _apart(problem)
+        closely = _alone(problem, effort)
+        if _fit(problem, closely):
             # With few currents to choose from, what a coarse plan comes by may be better.
-            best = _better(apart, alone)
-            return _better(_finished(problem, _replanned(problem, best, _apart(problem))), known)
+            best = _better(closely, alone)
+            return _better(_finished(problem, _replanned(problem, best, effort)), known)
     few, contended = cars <= _FEW_CARS, contended_slots(problem, alone.amps)
-    together, closely = (0.0, FINE) if few else (_TOGETHER, FINE_OF_MANY)
+    together, effort = (0.0, FINE) if few else (_TOGETHER, FINE_OF_MANY)
     well, quickly = _SOON_OF_FEW if few or nights == 1 else _SOON_OF_MANY
     best, tries = _better(missing_least(problem), known), _tries(problem, well * cars**2 * nights, _SLOTS_SOON)
     best = searched(problem, best, tries=tries, effort=COARSE, together=together, contended=contended)
     tries = _tries(problem, quickly * cars * nights, _SLOTS_QUICKLY_SOON)
     best = quickly_searched(problem, best, tries=tries, contended=contended)
     # Of two that come to the same, the one whose currents were evened out.
-    return _better(best, _finished(problem, _replanned(problem, best, closely)))
+    return _better(best, _finished(problem, _replanned(problem, best, effort)))
 
 
 def _apart(problem: Problem) -> Effort:
