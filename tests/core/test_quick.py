@@ -385,7 +385,7 @@ def least_of_all_plans(prices: list[float], hours: tuple[int, int]) -> float:
     return found
 
 
-@pytest.mark.parametrize("seed", [97, 122, 135])
+@pytest.mark.parametrize("seed", [16, 90, 157])
 def test_a_timer_and_another_car_change_places_in_a_night_for_just_the_hours_that_they_want(seed: int):
     problem, prices, hours = a_timer_and_another(seed)
 
