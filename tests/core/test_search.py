@@ -38,24 +38,27 @@ def charging(problem: Problem, *times: str) -> Floats:
     return amps
 
 
+def one_at_a_time(heron: dict[str, Any], wren: dict[str, Any], **changes: Any) -> Problem:
+    """Heron and Wren on one circuit that has room for one of them, at 3.68 kW without loss."""
+    household = a_household(
+        leads=[a_lead(steps_a=[16]), a_lead(id="second", steps_a=[16])],
+        circuits=[a_circuit(sharing="none")],
+        vehicles=[a_car(**heron), a_car(id="wren", lead="second", **wren)],
+        rates=[LOSSLESS, LOSSLESS | {"vehicle": "wren", "lead": "second"}],
+        **changes,
+    )
+    return with_habits(build(household))
+
+
 def test_the_car_that_could_wait_gives_way():
     # One car at a time. Both are home for the four cheap hours; Wren leaves at 06:00 and must have three of them by then
     # (11.04 kWh), Heron wants as much by noon and could have it dearly in the morning, too. Planned first, Heron takes
     # the cheap hours and Wren is short or pays; the best is 3 h cheap for Wren, 1 h for Heron, and 2 h at 0.30.
     trips = [a_trip("2026-01-15T06:00:00+01:00", "2026-01-15T18:00:00+01:00", 80) | {"vehicle": "wren"}]
-    problem = with_habits(
-        build(
-            a_household(
-                leads=[a_lead(steps_a=[16]), a_lead(id="second", steps_a=[16])],
-                circuits=[a_circuit(sharing="none")],
-                vehicles=[
-                    a_car(soc_pct=30, end_pct=52.08, plug_in_hours=["02:00", "12:00"]),
-                    a_car(id="wren", lead="second", soc_pct=20, reserve_pct=10, plug_in_hours=["02:00", "12:00"]),
-                ],
-                rates=[LOSSLESS, LOSSLESS | {"vehicle": "wren", "lead": "second"}],
-                trips=trips,
-            )
-        )
+    problem = one_at_a_time(
+        {"soc_pct": 30, "end_pct": 52.08, "plug_in_hours": ["02:00", "12:00"]},
+        {"soc_pct": 20, "reserve_pct": 10, "plug_in_hours": ["02:00", "12:00"]},
+        trips=trips,
     )
     amps = [pinned(car) for car in problem.cars]
     for i in (0, 1):
@@ -82,22 +85,13 @@ def test_a_car_makes_way_and_a_third_night_makes_up_for_it():
         a_trip("2026-01-18T06:00:00+01:00", "2026-01-18T09:00:00+01:00", 100, vehicle="wren"),
     ]
     wren_waits = {"vehicle": "wren", "start": "2026-01-14T18:00:00+01:00", "end": "2026-01-15T18:00:00+01:00"}
-    problem = with_habits(
-        build(
-            a_household(
-                horizon_nights=4,
-                leads=[a_lead(steps_a=[16]), a_lead(id="second", steps_a=[16])],
-                circuits=[a_circuit(sharing="none")],
-                vehicles=[
-                    a_car(usable_kwh=100, soc_pct=12, reserve_pct=10),
-                    a_car(id="wren", lead="second", soc_pct=20, reserve_pct=10),
-                ],
-                rates=[LOSSLESS, LOSSLESS | {"vehicle": "wren", "lead": "second"}],
-                trips=trips,
-                forbids=[wren_waits],
-                tariff={"default_price": 0.30, "bands": [NIGHT_BAND | {"days": ["wed", "thu", "fri"]}]},
-            )
-        )
+    problem = one_at_a_time(
+        {"usable_kwh": 100, "soc_pct": 12, "reserve_pct": 10},
+        {"soc_pct": 20, "reserve_pct": 10},
+        horizon_nights=4,
+        trips=trips,
+        forbids=[wren_waits],
+        tariff={"default_price": 0.30, "bands": [NIGHT_BAND | {"days": ["wed", "thu", "fri"]}]},
     )
 
     wren_late = "16T22:00-17T05:00"
@@ -125,21 +119,12 @@ def test_who_made_way_is_left_in_turn_what_it_is_short_of_twice():
         a_trip("2026-01-16T10:00:00+01:00", "2026-01-17T12:00:00+01:00", 128.8, vehicle="wren"),
     ]
     not_yet = {"start": "2026-01-14T18:00:00+01:00", "end": "2026-01-14T22:00:00+01:00"}
-    problem = with_habits(
-        build(
-            a_household(
-                horizon_nights=3,
-                leads=[a_lead(steps_a=[16]), a_lead(id="second", steps_a=[16])],
-                circuits=[a_circuit(sharing="none")],
-                vehicles=[
-                    a_car(soc_pct=80 - 2 * 25.76, reserve_pct=10),
-                    a_car(id="wren", lead="second", soc_pct=40, reserve_pct=30),
-                ],
-                rates=[LOSSLESS, LOSSLESS | {"vehicle": "wren", "lead": "second"}],
-                trips=trips,
-                forbids=[not_yet | {"vehicle": car} for car in ("heron", "wren")],
-            )
-        )
+    problem = one_at_a_time(
+        {"soc_pct": 80 - 2 * 25.76, "reserve_pct": 10},
+        {"soc_pct": 40, "reserve_pct": 30},
+        horizon_nights=3,
+        trips=trips,
+        forbids=[not_yet | {"vehicle": car} for car in ("heron", "wren")],
     )
     heron = charging(problem, "14T22:00-15T01:00", "15T20:00-16T00:00")
     begun = candidate(problem, [heron, charging(problem, "15T01:00-15T06:00", "16T00:00-16T10:00")])
