@@ -14,7 +14,7 @@ from moonplan.core.planner.plan import Plan, document, plan, problem_of
 from moonplan.core.planner.problem import Problem
 from moonplan.core.planner.together import plan_together
 from moonplan.core.simulate import runs
-from tests.core.factories import LOSSLESS, a_car, a_circuit, a_household, a_lead, a_trip, at
+from tests.core.factories import LOSSLESS, NIGHT_BAND, a_car, a_circuit, a_household, a_lead, a_trip, at
 
 
 def told(**changes: Any) -> dict[str, Any]:
@@ -128,6 +128,33 @@ def in_one_session(car: dict[str, Any], **changes: Any) -> Household:
     lead = a_lead(**{"control": "timer"} | changes.pop("lead", {}))
     usual = {"slot_minutes": 60, "leads": [lead], "rates": [OVERHEAD], "tariff": {"default_price": 0.3}}
     return a_household(**usual | {"vehicles": [a_car(**{"control": "timer", "end_pct": 0} | car)]} | changes)
+
+
+def test_a_session_may_be_begun_later_and_ended_earlier_at_once():
+    # From 22:00 to 06:00 a kWh earns 0.02, before that it costs 0.30 and after it 0.10. The cautious car gains 0.8 of each,
+    # and wants 29.44 kWh: ten hours of 3.68 kW. The mean one gains 0.92, and has drawn its 32 kWh after 8 h 42 min.
+    problem = problem_of(
+        a_household(
+            vehicles=[a_car(soc_pct=20, end_pct=78.88, daily_limit_pct=78.88)],
+            rates=[LOSSLESS | {"efficiency": 0.92, "cautious": {"efficiency": 0.8, "overhead_kw": 0.0}}],
+            tariff={
+                "default_price": 0.30,
+                "bands": [
+                    NIGHT_BAND | {"price": -0.02},
+                    {"name": "morning", "price": 0.10, "from": "06:00", "to": "12:00"},
+                ],
+            },
+        )
+    )
+    amps = np.zeros(problem.grid.n_slots)
+    # From 21:45 to 08:30, as many ampere-hours as ten hours at 16 A.
+    amps[15:58] = 16
+    amps[48:53] = [6, 6, 6, 6, 8]
+
+    better = improved(problem, candidate(problem, [amps]), moves=0)
+
+    assert [(run.first, run.last) for run in runs(better.amps[0])] == [(16, 55)]
+    assert better.outcome.cost == pytest.approx(8 * 3.68 * -0.02 + (32 - 8 * 3.68) * 0.10)
 
 
 def test_a_session_that_cannot_end_before_somebody_is_up_begins_later_at_more_current():

@@ -22,6 +22,8 @@ _LENGTHS_TRIED = 8
 _SMOOTH_PART_OF_PRICE = 0.004
 # How many pairs of changes to single slots are tried at most.
 _PAIRS_TRIED = 2500
+# By how many slots a session is begun later at most where its end is to have less.
+_BEGINS_LATER = 4
 # How many slots at one end of a session may have less, all the same.
 _SLOTS_LESS = 12
 # By how much a timer's current is made more or less, in turn. [A]
@@ -61,7 +63,7 @@ def _as_long_as_can_be(problem: Problem, car: Car, i: int, best: Candidate) -> C
     edges = [*problem.grid.night_edges, problem.grid.n_slots]
     room = car.offered(room_for(problem, best.amps, i))
     for night in pairwise(edges):
-        for amps in _longest_sessions(problem, car, best.amps[i], room, night):
+        for amps in longest_sessions(problem, car, best.amps[i], room, night):
             if missed_by(problem, car, amps) < missed_by(problem, car, best.amps[i]) and not any(
                 broken_alone(problem, car, amps)
             ):
@@ -69,7 +71,7 @@ def _as_long_as_can_be(problem: Problem, car: Car, i: int, best: Candidate) -> C
     return best
 
 
-def _longest_sessions(problem: Problem, car: Car, amps: Floats, room: Floats, night: tuple[int, int]) -> Iterator[Floats]:
+def longest_sessions(problem: Problem, car: Car, amps: Floats, room: Floats, night: tuple[int, int]) -> Iterator[Floats]:
     """A timer's setpoints with the session of a night, from one edge to another, as long as one can be at each current that
     is left to it then."""
     begins, ends = night
@@ -91,7 +93,7 @@ def _longest_sessions(problem: Problem, car: Car, amps: Floats, room: Floats, ni
 
 
 def _smoothed(problem: Problem, car: Car, i: int, best: Candidate) -> Candidate:
-    """Each session of a managed car at the most there is, less only at its end or else at its beginning, where that costs
+    """Each session of a managed car at the most there is, less only at its end or at its beginning, where that costs
     next to nothing.
 
     Many currents in one price come to the same, and nobody wants to see them.
@@ -107,11 +109,11 @@ def _smoothed(problem: Problem, car: Car, i: int, best: Candidate) -> Candidate:
             continue
         limit = best.outcome.weighed + price
         at_most = _with(best.amps[i], run.first, len(less) + 1, room[inside])
-        best = (
-            _less_at_one_end(problem, car, i, best, at_most, range(run.last, run.first - 1, -1), limit)
-            or _less_at_one_end(problem, car, i, best, at_most, range(run.first, run.last + 1), limit)
-            or best
-        )
+        shorter = [_less_at_one_end(problem, car, i, best, at_most, range(run.first, run.last + 1), limit)]
+        for first in range(run.first, min(run.first + _BEGINS_LATER, run.last) + 1):
+            later = _with(at_most, run.first, first - run.first, 0.0)
+            shorter.append(_less_at_one_end(problem, car, i, best, later, range(run.last, first - 1, -1), limit))
+        best = min(filter(None, shorter), key=lambda one: one.outcome.rank, default=best)
     return best
 
 
