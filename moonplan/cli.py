@@ -115,7 +115,8 @@ def _plan_table(made: Plan, answer: dict[str, Any]) -> None:
             ready = (
                 "ready"
                 if not d["short_kwh"]
-                else f"short by {in_unit(d['short_km'], unit):.0f} {unit} ({d['short_kwh']:.1f} kWh; the {d['binds']} binds)"
+                else f"short by {in_unit(d['short_km'], unit):.0f} {unit} ({d['short_kwh']:.1f} kWh; "
+                f"what binds: {', '.join(d['binds'])})"
             )
             print(f"  leaves {_clock(d['leave'])}: {ready}, {d['planned_pct']:.0f} % of {d['required_pct']:.0f} % needed")
         for one in filter(None, (*told["departures"], told["end"])):

@@ -297,7 +297,7 @@ class DepartureOut(Schema):
     short_kwh: float
     short_km: float
     ready_at: datetime | None
-    binds: str | None
+    binds: list[str]
 
 
 class Setting(Schema):
@@ -665,7 +665,7 @@ class TripOnSheet(Schema):
     short_kwh: float
     short_km: float
     ready_at: datetime | None
-    binds: str | None
+    binds: list[str]
 
 
 class NightRow(Schema):

@@ -119,7 +119,7 @@ def _away(trip: Trip) -> dict[str, Any]:
         "short_kwh": 0.0,
         "short_km": 0.0,
         "ready_at": None,
-        "binds": None,
+        "binds": [],
         "on_the_way_kwh": 0.0,
         "trip_kwh": 0.0,
     }

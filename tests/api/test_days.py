@@ -130,7 +130,7 @@ def test_two_long_days_in_a_row_come_up_short_and_there_is_a_way_out(signed_in: 
     # Full on Wednesday, 22 kWh, less 120 km × 0.141 = 5.08 aboard at 23:30. 7.5 h at 10 A × 230 V, cautiously
     # 0.90 × 2.3 − 0.40 = 1.67 kW, are 12.53 kWh: 17.61 of the 110 km × 0.141 + 20 % of 22 = 19.91 that Thursday wants.
     assert short["short_kwh"] == pytest.approx(19.91 - 17.605, abs=1e-3)
-    assert short["binds"] == "power"
+    assert short["binds"] == ["power"]
 
     wren = car(told, "Wren")["id"]
     query = f"vehicle={wren}&leave={thursday.replace('+', '%2B')}&nights=14"

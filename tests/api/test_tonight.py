@@ -325,7 +325,7 @@ def test_a_pin_that_makes_a_departure_short_is_kept_and_says_so(signed_in: Brows
     departure = car_of(after, "Wren")["departure"]
     assert status == 200
     assert departure["short_kwh"] > 0
-    assert departure["binds"] == "pin"
+    assert departure["binds"] == ["pin"]
 
 
 @pytest.mark.parametrize(

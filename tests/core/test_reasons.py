@@ -511,43 +511,95 @@ def test_the_habit_is_named_where_it_asks():
     assert reason(habit="nightly").startswith("up to 80%, as the habit asks")
 
 
+LIMIT_OF_55 = {"vehicle": "heron", "night": "2026-01-14", "limit_pct": 55}
+LATE = {"vehicles": [a_car(plug_in_hours=["20:00", "08:00"])]}
+
+
 @pytest.mark.parametrize(
     ("changes", "what"),
     [
         # Three hours until 21:00 give 11 kWh, and 20 are missing.
-        ({}, "power"),
+        ({}, ["power"]),
         # Plugged in from 20:00 on only: one hour of three, and 10 kWh are missing.
-        ({"vehicles": [a_car(plug_in_hours=["20:00", "08:00"])], "km": 150}, "hours"),
+        (LATE | {"km": 150}, ["hours"]),
         # The same and 24 kWh are missing: two hours more are 7.4, and that is not most of it.
-        ({"vehicles": [a_car(plug_in_hours=["20:00", "08:00"])], "km": 220}, "power"),
-        # 35 kWh are needed: neither two hours more nor a limit above 55 % does alone, and both do together.
+        (LATE | {"km": 220}, ["power", "hours"]),
+        # 35 kWh are needed, 27.5 are 55 % and 28.7 one hour's. Neither two hours more nor another limit does alone.
+        (LATE | {"overrides": [LIMIT_OF_55], "km": 150}, ["limit", "hours"]),
+        # Somebody set 55 % for tonight, and 33 kWh are needed.
+        ({"overrides": [LIMIT_OF_55], "km": 140}, ["limit"]),
+        # 37 kWh are needed: without that limit one of the 9.5 that are missing is still missing.
+        ({"overrides": [LIMIT_OF_55], "km": 160}, ["limit", "power"]),
+        # Somebody set 10 A, 6.9 kWh by 21:00 of the 10 that are missing.
+        ({"overrides": [{"vehicle": "heron", "night": "2026-01-14", "ceiling_a": 10}], "km": 150}, ["ceiling"]),
+        # Kept off until 20:00: one hour of three.
         (
             {
-                "vehicles": [a_car(plug_in_hours=["20:00", "08:00"])],
-                "overrides": [{"vehicle": "heron", "night": "2026-01-14", "limit_pct": 55}],
+                "forbids": [{"vehicle": "heron", "start": "2026-01-14T18:00:00+01:00", "end": "2026-01-14T20:00:00+01:00"}],
                 "km": 150,
             },
-            "hours",
+            ["kept off"],
         ),
-        # Somebody set 55 % for tonight, and 33 kWh are needed.
-        ({"overrides": [{"vehicle": "heron", "night": "2026-01-14", "limit_pct": 55}], "km": 140}, "limit"),
-        # 37 kWh are needed: without that limit one of the 9.5 that are missing is still missing.
-        ({"overrides": [{"vehicle": "heron", "night": "2026-01-14", "limit_pct": 55}], "km": 160}, "limit"),
         # 10 kWh are missing, and beside the house there are 8 A of the 16: 5.52 kWh.
-        ({"base_load_kw": [["00:00", 11.73]], "km": 150}, "supply"),
+        ({"base_load_kw": [["00:00", 11.73]], "km": 150}, ["supply"]),
         # 5 kWh are missing, and while nobody is up, from 18:30 on, nothing may be charged.
-        ({"habit": "awake", "bedtime": "18:30", "wake": "23:30", "km": 120}, "habit"),
+        ({"habit": "awake", "bedtime": "18:30", "wake": "23:30", "km": 120}, ["habit"]),
+        # The same and plugged in from 18:30 on, all of it time in which it may not be charged: all three hours are needed.
+        (
+            {
+                "habit": "awake",
+                "bedtime": "18:30",
+                "wake": "23:30",
+                "vehicles": [a_car(plug_in_hours=["18:30", "08:00"])],
+                "km": 150,
+            },
+            ["habit", "hours"],
+        ),
+        # Nobody is up to begin before 20:00: one hour of three.
+        (
+            {
+                "bedtime": "17:45",
+                "wake": "20:00",
+                "vehicles": [a_car(control="hand")],
+                "leads": [a_lead(control="hand")],
+                "km": 150,
+            },
+            ["by hand"],
+        ),
         # A timer's one session is pinned to a quarter of an hour.
-        ({"vehicles": [a_car(control="timer")], "leads": [a_lead(control="timer")], "pins": [QUARTER], "km": 120}, "pin"),
+        ({"vehicles": [a_car(control="timer")], "leads": [a_lead(control="timer")], "pins": [QUARTER], "km": 120}, ["pin"]),
     ],
 )
-def test_what_binds_a_short_departure(changes: dict[str, Any], what: str):
-    km = changes.pop("km", 200)
+def test_what_binds_a_short_departure(changes: dict[str, Any], what: list[str]):
+    km = changes.get("km", 200)
     trip = a_trip("2026-01-14T21:00:00+01:00", "2026-01-15T03:00:00+01:00", km)
-    departure = told(trips=[trip], **changes)["vehicles"][0]["departures"][0]
+    departure = told(trips=[trip], **{key: changes[key] for key in changes if key != "km"})["vehicles"][0]["departures"][0]
 
     assert departure["short_kwh"] > 0
     assert departure["binds"] == what
+
+
+def test_another_car_and_one_session_a_night_may_bind_together():
+    # Heron is out from 19:00 to 20:00. One session gives it 3.68 kWh, after that; two of them 5.52, since Wren has 8 A
+    # before it, and without Wren 7.36. 7 are needed.
+    departure = told(
+        circuits=[a_circuit(sharing="free")],
+        leads=[a_lead(control="timer"), a_lead(id="second")],
+        vehicles=[a_car(control="timer"), a_car(id="wren", lead="second", soc_pct=90)],
+        rates=[LOSSLESS, LOSSLESS | {"vehicle": "wren", "lead": "second"}],
+        trips=[
+            a_trip("2026-01-14T19:00:00+01:00", "2026-01-14T20:00:00+01:00", 5),
+            a_trip("2026-01-14T21:00:00+01:00", "2026-01-15T03:00:00+01:00", 130),
+        ],
+        pins=[
+            QUARTER
+            | {"vehicle": "wren", "start": "2026-01-14T18:00:00+01:00", "end": "2026-01-14T19:00:00+01:00", "amps": 8}
+        ],
+    )["vehicles"][0]["departures"][1]
+
+    assert departure["short_kwh"] == pytest.approx(7 - 3.68)
+    # Without Wren one session still gives 3.68 kWh, and beside Wren two give 5.52.
+    assert departure["binds"] == ["one session", "shared current"]
 
 
 def test_another_car_on_a_circuit_that_is_shared_evenly_may_bind():
@@ -561,7 +613,7 @@ def test_another_car_on_a_circuit_that_is_shared_evenly_may_bind():
 
     departure = answer["vehicles"][0]["departures"][0]
     assert departure["short_kwh"] == pytest.approx(10 - 5.52)
-    assert departure["binds"] == "shared current"
+    assert departure["binds"] == ["shared current"]
 
 
 def test_the_other_car_on_the_circuit_may_bind():
@@ -580,12 +632,12 @@ def test_the_other_car_on_the_circuit_may_bind():
 
     short = [one for vehicle in answer["vehicles"] for one in vehicle["departures"] if one["short_kwh"] > 0]
     assert short
-    assert all(one["binds"] == "shared current" for one in short)
+    assert all(one["binds"] == ["shared current"] for one in short)
     # 10 kWh for each, and 11.04 kWh for both: 8.96 are missing, and no plan can miss less.
     assert answer["totals"]["short_kwh"] == pytest.approx(20 - 11.04, abs=0.02)
 
 
-def test_of_a_limit_and_another_car_the_one_binds_that_most_is_missed_for():
+def test_of_a_limit_and_another_car_the_one_is_named_first_that_most_is_missed_for():
     # 31 kWh are needed and 25 aboard; Wren has the circuit until 21:00, and somebody set 60 %, a kWh too little.
     departure = told(
         circuits=[a_circuit(sharing="none")],
@@ -598,4 +650,4 @@ def test_of_a_limit_and_another_car_the_one_binds_that_most_is_missed_for():
     )["vehicles"][0]["departures"][0]
 
     assert departure["short_kwh"] == pytest.approx(6)
-    assert departure["binds"] == "shared current"
+    assert departure["binds"] == ["shared current", "limit"]

@@ -26,13 +26,14 @@ class SharedLimit:
     subject : what it belongs to, in words. weights : per car index, load per offered amp.
     capacity : shape (n_slots,), what the cars may load together, in the unit of weight × A.
     of_full_limits : whether a running car counts with its full chain limit instead of what it is offered.
-    unit : of capacity.
+    of_house : whether it is one of the house's own, and not of a circuit. unit : of capacity.
     """
 
     subject: str
     weights: dict[int, float]
     capacity: Floats
     of_full_limits: bool = False
+    of_house: bool = False
     unit: str = "A"
 
     def load(self, problem: Problem, amps: Sequence[Floats], i: int) -> Floats:
@@ -71,7 +72,7 @@ def _legs(problem: Problem) -> Iterator[SharedLimit]:
     for leg in problem.household.supply_legs:
         weights = {i: 1 / supply.continuous_factor for i, car in enumerate(problem.cars) if leg in car.legs}
         if weights:
-            yield SharedLimit(f"leg {leg} of the supply", weights, free)
+            yield SharedLimit(f"leg {leg} of the supply", weights, free, of_house=True)
 
 
 def _feeders(problem: Problem) -> Iterator[SharedLimit]:
@@ -84,14 +85,15 @@ def _feeders(problem: Problem) -> Iterator[SharedLimit]:
                 if car.circuit.feeder == feeder.id and leg in car.legs
             }
             if weights:
-                yield SharedLimit(f"leg {leg} of {feeder.name or feeder.id}", weights, free)
+                yield SharedLimit(f"leg {leg} of {feeder.name or feeder.id}", weights, free, of_house=True)
 
 
 def _contract(problem: Problem) -> Iterator[SharedLimit]:
     contracted_kw = household_contracted_kw(problem.household, problem.grid)
     if contracted_kw is not None and problem.cars:
         weights = {i: car.intake.volts * car.intake.phases / 1000 for i, car in enumerate(problem.cars)}
-        yield SharedLimit("the contracted power", weights, np.maximum(0.0, contracted_kw - problem.base_kw), unit="kW")
+        left_kw = np.maximum(0.0, contracted_kw - problem.base_kw)
+        yield SharedLimit("the contracted power", weights, left_kw, of_house=True, unit="kW")
 
 
 def one_lead_groups(problem: Problem) -> list[list[int]]:
@@ -126,12 +128,15 @@ def _asleep_stretches(problem: Problem) -> list[range]:
     return stretches
 
 
-def room_for(problem: Problem, amps: Sequence[Floats], i: int) -> Floats:
-    """What the others leave a car in each slot, shape (n_slots,) [A]"""
+def room_for(problem: Problem, amps: Sequence[Floats], i: int, *, of_house: bool = True) -> Floats:
+    """What the others leave a car in each slot, shape (n_slots,) [A]
+
+    of_house : whether the limits of the house count.
+    """
     car = problem.cars[i]
     room = car.once("room", lambda: np.where(car.chargeable & ~beside_a_pin(car), car.limit_a, 0.0)).copy()
     for limit in shared_limits(problem):
-        if i in limit.weights:
+        if i in limit.weights and (of_house or not limit.of_house):
             left = left_of(limit, problem, amps, i)
             room = np.where(left >= car.full_a - 1e-9, room, 0.0) if limit.of_full_limits else np.minimum(room, left)
     for group in one_lead_groups(problem):

@@ -349,7 +349,7 @@ def _vehicle(plan: Plan, i: int) -> dict[str, Any]:
                 **_readiness_document(ready, problem, usable),
                 "short_km": round(range_km(ready.short_kwh, car.vehicle.use_kwh_per_100km), 3),
                 "ready_at": _ready_at(plan, i, nth, ready),
-                "binds": binds(problem, plan.outcome, i, nth) if ready.short_kwh else None,
+                "binds": list(binds(problem, plan.outcome, i, nth)) if ready.short_kwh else [],
             }
             for nth, (departure, ready) in enumerate(zip(car.departures, mine.departures, strict=True))
         ],

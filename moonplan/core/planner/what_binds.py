@@ -1,90 +1,151 @@
 """What binds where a departure is short (rules, section 8)."""
 
-from collections.abc import Iterator, Sequence
-from dataclasses import replace
+from collections.abc import Collection, Sequence
+from dataclasses import dataclass, replace
+from itertools import combinations, pairwise
 from typing import Literal
 
 import numpy as np
 
-from moonplan.core.planner.constraints import room_for
-from moonplan.core.planner.outcome import Outcome
-from moonplan.core.planner.problem import Car, Problem, at_home, chain_a
-from moonplan.core.simulate import NOTHING_KWH
+from moonplan.core import hookup
+from moonplan.core.household import Household, Vehicle
+from moonplan.core.planner.constraints import room_for, shared_limits, sharing_with
+from moonplan.core.planner.moves import longest_sessions
+from moonplan.core.planner.outcome import Outcome, missed_by
+from moonplan.core.planner.problem import Car, Problem, chain_a, chargeable_slots, kept_off
+from moonplan.core.simulate import runs
 from moonplan.core.timegrid import Flags, Floats
 
-Binds = Literal["pin", "one session", "shared current", "supply", "habit", "limit", "hours", "power"]
+Binds = Literal[
+    "pin", "one session", "by hand", "shared current", "supply", "ceiling", "habit", "limit", "kept off", "hours", "power"
+]
 
 # What differs by less than this is missed alike. [kWh]
 _SAME_KWH = 0.05
 
 
-def binds(problem: Problem, plan: Outcome, i: int, nth: int) -> Binds:
-    """What makes car i's nth departure short: what, relaxed alone, would close it or else most of it; where nothing does
-    that alone, the last of what would together."""
-    car = problem.cars[i]
+def binds(problem: Problem, plan: Outcome, i: int, nth: int) -> tuple[Binds, ...]:
+    """What makes car i's nth departure short, what costs it most first.
 
-    def missed_kwh(one: Car) -> float:
-        most_kwh = one.run(one.limit_a, one.rate.cautious, problem.grid).before_leaving_kwh[nth]
-        return max(0.0, car.departures[nth].required_kwh - float(most_kwh))
+    The fewest of what limits the car that would all have to go for as little to be missed as without any of it, and `power`
+    where something is missed even then: ahead of the others where that is more than half.
+    """
+    short_kwh = plan.cars[i].departures[nth].short_kwh
+    without = _Without(problem, [one.amps for one in plan.cars], i)
+    limits = tuple(_limits_of(problem, i))
+    least_kwh = without.missed_kwh(limits, nth)
+    if least_kwh > short_kwh - _SAME_KWH:
+        return ("power",)
+    fewest = _fewest(without, limits, nth, least_kwh)
 
-    alone = {what: missed_kwh(one) for what, one in _relaxed_alone(problem, plan, i)}
-    closest = min(alone, key=lambda what: round(alone[what] / _SAME_KWH))
-    if alone[closest] < plan.cars[i].departures[nth].short_kwh / 2:
-        return closest
-    return next((what for what, one in _relaxed_together(problem, i) if missed_kwh(one) <= NOTHING_KWH), "power")
+    def missed_with_it(what: Binds) -> float:
+        return without.missed_kwh([one for one in fewest if one != what], nth)
 
-
-def _relaxed_alone(problem: Problem, plan: Outcome, i: int) -> Iterator[tuple[Binds, Car]]:
-    """The car with all that the others leave it, and one thing less in its way."""
-    car, amps = problem.cars[i], [one.amps for one in plan.cars]
-
-    def beside_the_others(one: Car) -> Car:
-        return _with_what_is_left(problem, i, one, amps)
-
-    yield "one session" if np.isnan(car.pinned_a).all() else "pin", beside_the_others(car)
-    yield "shared current", _without_the_others(problem, i)
-    yield "supply", _unshared(problem, car)
-    if problem.habit_of(car) != "cheapest":
-        yield "habit", beside_the_others(_plugged_in(problem, car, car.could_charge))
-    yield "limit", beside_the_others(_unlimited(car))
-    yield "hours", beside_the_others(_plugged_in(problem, car, at_home(problem.household, car.vehicle, problem.grid)))
+    those = sorted(fewest, key=lambda what: -round(missed_with_it(what) / _SAME_KWH))
+    if least_kwh <= _SAME_KWH:
+        return tuple(those)
+    return ("power", *those) if least_kwh > short_kwh / 2 else (*those, "power")
 
 
-def _relaxed_together(problem: Problem, i: int) -> Iterator[tuple[Binds, Car]]:
-    """The car without the others, and with one thing after the other less in its way."""
-    yield "shared current", _without_the_others(problem, i)
-    car = _unshared(problem, problem.cars[i])
-    yield "supply", car
-    if problem.habit_of(car) != "cheapest":
-        car = _plugged_in(problem, car, car.could_charge)
-        yield "habit", car
-    car = _unlimited(car)
-    yield "limit", car
-    yield "hours", _plugged_in(problem, car, at_home(problem.household, car.vehicle, problem.grid))
+def _limits_of(problem: Problem, i: int) -> list[Binds]:
+    """What holds car i back beside what its hook-up gives while it is home."""
+    car, h = problem.cars[i], problem.household
+    pinned = not np.isnan(car.pinned_a).all()
+    ceilings = any(o.vehicle == car.id and o.ceiling_a is not None for o in h.overrides)
+    there: dict[Binds, bool] = {
+        "pin": pinned,
+        "one session": car.control == "timer" and not pinned,
+        "by hand": car.control == "hand" and not pinned,
+        "shared current": bool(sharing_with(problem, i)) or problem.sharing[car.circuit.id] == "even",
+        "supply": any(limit.of_house and i in limit.weights for limit in shared_limits(problem)),
+        "ceiling": ceilings,
+        "habit": problem.habit_of(car) != "cheapest",
+        "limit": bool((car.limit_kwh < car.vehicle.usable_kwh).any()),
+        "kept off": bool(kept_off(h, car.vehicle, problem.grid).any()),
+        "hours": True,
+    }
+    return [what for what, is_there in there.items() if is_there]
 
 
-def _without_the_others(problem: Problem, i: int) -> Car:
-    """Car i with all that the house leaves it."""
-    nothing = [np.zeros(problem.grid.n_slots)] * len(problem.cars)
-    return _with_what_is_left(problem, i, _unshared(problem, problem.cars[i]), nothing)
+def _fewest(without: "_Without", limits: Sequence[Binds], nth: int, least_kwh: float) -> tuple[Binds, ...]:
+    """The fewest limits without which no more is missed than a least; of equally many the first."""
+    some = (those for many in range(len(limits)) for those in combinations(limits, many))
+    return next((those for those in some if without.missed_kwh(those, nth) <= least_kwh + _SAME_KWH), tuple(limits))
 
 
-def _with_what_is_left(problem: Problem, i: int, one: Car, amps: Sequence[Floats]) -> Car:
-    """A car in the place of car i, at what the others leave it under their setpoints (per car, shape (n_slots,) [A])."""
-    around = problem.with_cars([*problem.cars[:i], one, *problem.cars[i + 1 :]])
-    return replace(one, limit_a=one.offered(room_for(around, amps, i)))
+@dataclass(frozen=True)
+class _Without:
+    """Car i at all that it can have beside the others' setpoints (per car, shape (n_slots,) [A]), without some limits."""
+
+    problem: Problem
+    amps: Sequence[Floats]
+    i: int
+
+    def missed_kwh(self, limits: Collection[Binds], nth: int) -> float:
+        """What its nth departure misses."""
+        car = self._car(limits)
+        run = car.run(self._most(car), car.rate.cautious, self.problem.grid)
+        return max(0.0, car.departures[nth].required_kwh - float(run.before_leaving_kwh[nth]))
+
+    def _car(self, limits: Collection[Binds]) -> Car:
+        """The car, at no more than what is left to it."""
+        problem, car = self.problem, self.problem.cars[self.i]
+        slots, most_a = self._slots_and_most(limits)
+        unpinned, unlimited_kwh = np.full(len(slots), np.nan), np.full(len(slots), car.vehicle.usable_kwh)
+        car = replace(
+            car,
+            control="managed" if {"pin", "one session", "by hand"} & set(limits) else car.control,
+            chargeable=slots & (most_a > 0),
+            limit_a=most_a,
+            full_a=most_a,
+            pinned_a=unpinned if "pin" in limits else car.pinned_a,
+            limit_kwh=unlimited_kwh if "limit" in limits else car.limit_kwh,
+        )
+        others = [np.zeros(len(slots)) if "shared current" in limits else amps for amps in self.amps]
+        around = problem.with_cars([*problem.cars[: self.i], car, *problem.cars[self.i + 1 :]])
+        room_a = car.offered(room_for(around, others, self.i, of_house="supply" not in limits))
+        return replace(car, limit_a=np.where(np.isnan(car.pinned_a), room_a, car.pinned_a))
+
+    def _slots_and_most(self, limits: Collection[Binds]) -> tuple[Flags, Floats]:
+        """Slots in which it may charge, and the most that its hook-up gives it then, shapes (n_slots,). [A]"""
+        problem, car = self.problem, self.problem.cars[self.i]
+        household, vehicle = _kept_otherwise(problem.household, car.vehicle, limits)
+        slots = chargeable_slots(household, vehicle, problem.grid)
+        if "habit" not in limits:
+            slots &= car.chargeable | ~car.could_charge
+        most_a = chain_a(household, vehicle, problem.grid)
+        if problem.sharing[car.circuit.id] == "even" and "shared current" not in limits:
+            others = [one for one in problem.cars if one.circuit.id == car.circuit.id and one.id != car.id]
+            part_a = hookup.circuit_amps(car.circuit) / (1 + np.sum([one.could_charge for one in others], axis=0))
+            most_a = hookup.stepped_each(np.minimum(most_a, part_a), steps_a=car.lead.steps_a, min_a=car.least_a)
+        return slots, np.where(slots, most_a, 0.0)
+
+    def _most(self, car: Car) -> Floats:
+        """All that it can be offered: with a timer or by hand, of each night the one session with which it misses least."""
+        if car.control == "managed":
+            return car.limit_a
+        problem = self.problem
+        most = np.nan_to_num(car.pinned_a)
+        pinned = {problem.grid.nights[run.first] for run in runs(most)}
+        for begins, ends in pairwise([*problem.grid.night_edges, problem.grid.n_slots]):
+            if problem.grid.nights[begins] not in pinned:
+                tried = longest_sessions(problem, car, most, car.limit_a, (begins, ends))
+                most = min((most, *tried), key=lambda amps: missed_by(problem, car, amps))
+        return most
 
 
-def _unshared(problem: Problem, car: Car) -> Car:
-    """The car at its whole chain where its circuit is split evenly."""
-    return _plugged_in(problem, car, car.chargeable) if problem.sharing[car.circuit.id] == "even" else car
-
-
-def _plugged_in(problem: Problem, car: Car, slots: Flags) -> Car:
-    """The car at all that its chain carries in some slots."""
-    carried_a = chain_a(problem.household, car.vehicle, problem.grid)
-    return replace(car, chargeable=slots, limit_a=np.where(slots, carried_a, 0.0))
-
-
-def _unlimited(car: Car) -> Car:
-    return replace(car, limit_kwh=np.full(len(car.limit_kwh), car.vehicle.usable_kwh))
+def _kept_otherwise(household: Household, vehicle: Vehicle, limits: Collection[Binds]) -> tuple[Household, Vehicle]:
+    """The household and one of its cars without what was decided for its nights, as far as that is among some limits."""
+    overrides = [
+        replace(
+            one,
+            ceiling_a=None if "ceiling" in limits else one.ceiling_a,
+            plugged_in=one.plugged_in or "hours" in limits,
+        )
+        for one in household.overrides
+        if one.vehicle == vehicle.id
+    ]
+    forbids = () if "kept off" in limits else household.forbids
+    if "hours" in limits:
+        vehicle = replace(vehicle, plug_in_hours=None)
+    return replace(household, overrides=tuple(overrides), forbids=forbids), vehicle

@@ -1263,7 +1263,7 @@ export interface components {
             /** Ready At */
             ready_at: string | null;
             /** Binds */
-            binds: string | null;
+            binds: string[];
         };
         /** Expect */
         Expect: {
@@ -1849,7 +1849,7 @@ export interface components {
             /** Ready At */
             ready_at: string | null;
             /** Binds */
-            binds: string | null;
+            binds: string[];
         };
         /**
          * TripEdit

@@ -1,7 +1,7 @@
 import { Link } from "react-router";
 import type { CarTonight, Schemas } from "../api/client";
 import { ApiError } from "../api/client";
-import { BINDS } from "../shared/binds";
+import { whatBinds } from "../shared/binds";
 import { clock, distance, energy, type Manner, money, percent, unbroken, weekday } from "../shared/format";
 import { NumberField } from "../shared/NumberField";
 import { ByHand } from "./ByHand";
@@ -80,7 +80,7 @@ export function CarEvening({ car: known, manner, cautions }: Props) {
           <p className={classes.short}>
             <strong>Short by {distance(car.departure.short_km, manner)}</strong> ({energy(car.departure.short_kwh)}) for{" "}
             {weekday(car.departure.leave, manner)}: {percent(car.departure.planned_pct)} of the{" "}
-            {percent(car.departure.required_pct)} needed.{car.departure.binds ? ` ${BINDS[car.departure.binds]}` : ""}
+            {percent(car.departure.required_pct)} needed. {whatBinds(car.departure.binds)}
           </p>
         )}
         {car.not_ready && (
