@@ -351,6 +351,20 @@ def test_nobody_can_use_cheaper_hours_in_which_it_is_kept_off_or_out(changes: di
     )
 
 
+@pytest.mark.parametrize(
+    ("changes", "barred"),
+    [
+        ({"forbids": [FORBID | {"end": "2026-01-15T05:00:00+01:00"}]}, "you keep it off"),
+        ({"vehicles": [a_car(end_pct=64, daily_limit_pct=64, plug_in_hours=["05:00", "12:00"])]}, "it is unplugged"),
+    ],
+)
+def test_of_the_cheaper_hours_it_may_be_kept_off_in_all_that_it_does_not_use(changes: dict[str, Any], barred: str):
+    # 3.68 of 7 kWh from 05:00 to 06:00 at 0.10, the rest at 0.30: 0.19486 on average.
+    told_of_heron = reason(**{"vehicles": [a_car(end_pct=64, daily_limit_pct=64)]} | changes)
+
+    assert f"price, 0.19486 a kWh on average, since {barred} in the other cheaper hours; " in told_of_heron
+
+
 def test_cheaper_hours_that_are_kept_off_but_too_late_anyway_are_no_cause():
     # Needed by 21:00; from 22:00 on it would be cheaper, and is kept off.
     told_of_heron = reason(forbids=[FORBID], trips=[a_trip("2026-01-14T21:00:00+01:00", "2026-01-14T21:30:00+01:00", 110)])

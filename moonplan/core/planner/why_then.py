@@ -74,7 +74,8 @@ def _why_not_cheaper(session: PlannedSession) -> str:
         return _why_the_lowest(session, anywhere)
     left = cheaper & (session.mine.amps <= 0)
     if not left.any():
-        return ", since every cheaper hour is used already"
+        barred = _why_barred(session, anywhere & ~cheaper)
+        return f", since {barred} in the other cheaper hours" if barred else ", since every cheaper hour is used already"
     due, late = _due(session)
     left[due:] = False
     if not left.any():
@@ -94,15 +95,26 @@ def _why_the_lowest(session: PlannedSession, cheaper: Flags) -> str:
     """Why there is nothing cheaper: in the cheaper hours, if there are any, it is kept off, not plugged in, or out."""
     if not cheaper.any():
         return ", the lowest there is"
-    in_time = cheaper.copy()
-    in_time[_due(session)[0] :] = False
-    if not in_time.any():
+    if not _in_time(session, cheaper).any():
         return ", the lowest until then"
+    barred = _why_barred(session, cheaper)
+    return f", since {barred} in the cheaper hours" if barred else ", the lowest while it is home"
+
+
+def _why_barred(session: PlannedSession, slots: Flags) -> str | None:
+    """Why it cannot charge in some slots while it is home, in time for what the session is for; None for no such slot."""
     at = (session.problem.household, session.car.vehicle, session.problem.grid)
-    home = in_time & at_home(*at)
+    home = _in_time(session, slots) & at_home(*at)
     if not home.any():
-        return ", the lowest while it is home"
-    return f", since {'you keep it off' if (home & kept_off(*at)).any() else 'it is unplugged'} in the cheaper hours"
+        return None
+    return "you keep it off" if (home & kept_off(*at)).any() else "it is unplugged"
+
+
+def _in_time(session: PlannedSession, slots: Flags) -> Flags:
+    """Those of some slots that come before what the session is for is due."""
+    in_time = slots.copy()
+    in_time[_due(session)[0] :] = False
+    return in_time
 
 
 def _causes(session: PlannedSession) -> Iterator[tuple[Flags, str]]:
