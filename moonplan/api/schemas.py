@@ -287,12 +287,16 @@ class NotReady(Schema):
 
 
 class DepartureOut(Schema):
+    """needed_pct : of what is required, what the trip itself needs. can_leave : whether it has that."""
+
     leave: datetime
     km: float
     fill: bool
     trip_kwh: float
     on_the_way_kwh: float
     required_pct: float
+    needed_pct: float
+    can_leave: bool
     planned_pct: float
     short_kwh: float
     short_km: float
@@ -644,7 +648,8 @@ class ReadingPatch(Strict):
 
 class TripOnSheet(Schema):
     """A trip ahead. id : None for a usual day's. nth, night : its place among the departures, and the night
-    that it leaves in; None for one that has begun."""
+    that it leaves in; None for one that has begun. needed_pct : of what is required, what the trip itself needs. can_leave :
+    whether it has that."""
 
     id: int | None
     version: int
@@ -661,6 +666,8 @@ class TripOnSheet(Schema):
     trip_kwh: float
     on_the_way_kwh: float
     required_pct: float | None
+    needed_pct: float | None
+    can_leave: bool
     planned_pct: float | None
     short_kwh: float
     short_km: float

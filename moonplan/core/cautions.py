@@ -10,6 +10,7 @@ from typing import Literal
 
 from moonplan.core import hookup
 from moonplan.core.household import Circuit, Household, Lead, Supply, Vehicle
+from moonplan.core.percent import percent_told
 
 About = Literal["circuit", "lead", "supply"]
 
@@ -194,8 +195,8 @@ RULES: tuple[Rule, ...] = (
         "Above the continuous-load rule",
         lambda at: at.circuit.continuous_factor > at.supply.continuous_factor,
         lambda at: (
-            f"{at.place} is loaded to {at.circuit.continuous_factor:.0%} of its breaker for hours, and your region's rule "
-            f"is {at.supply.continuous_factor:.0%}"
+            f"{at.place} is loaded to {percent_told(at.circuit.continuous_factor)} of its breaker for hours, and your "
+            f"region's rule is {percent_told(at.supply.continuous_factor)}"
         ),
         lambda at: "check with your local code or an electrician.",
     ),

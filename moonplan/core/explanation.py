@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 
 from moonplan.core.fit import Fit, Point, fit
+from moonplan.core.percent import percent_told
 from moonplan.core.rates import Rate
 from moonplan.core.readings import RAMPING_MIN, Hookup, Measured, Reading, Readings, ReadVehicle, measured
 
@@ -91,7 +92,7 @@ def _voltage(e: Evidence) -> tuple[str, str] | None:
     if e.reading.volts is None or e.reading.volts >= _LOW_VOLTS * e.hookup.voltage_v:
         return None
     lost = 1 - e.reading.volts / e.hookup.voltage_v
-    return "voltage", f"{e.reading.volts:g} V under load, {lost:.0%} below {e.hookup.voltage_v:g} V"
+    return "voltage", f"{e.reading.volts:g} V under load, {percent_told(lost)} below {e.hookup.voltage_v:g} V"
 
 
 def _less(e: Evidence) -> bool:

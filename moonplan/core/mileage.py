@@ -21,12 +21,15 @@ def trip_kwh(trip: Trip, vehicle: Vehicle) -> float:
     return max(0.0, used - trip.gain_kwh)
 
 
+def needed_soc(trip: Trip, vehicle: Vehicle) -> float:
+    """SoC that the trip itself needs at departure, with the reserve. [fraction]"""
+    return min(1.0, trip_kwh(trip, vehicle) / vehicle.usable_kwh + vehicle.reserve_pct / 100)
+
+
 def required_soc(trip: Trip, vehicle: Vehicle) -> float:
     """SoC that must be aboard at departure. [fraction]"""
-    needed = trip_kwh(trip, vehicle) / vehicle.usable_kwh + vehicle.reserve_pct / 100
-    if trip.fill:
-        needed = max(needed, trip.fill_to_pct / 100)
-    return min(1.0, needed)
+    needed = needed_soc(trip, vehicle)
+    return min(1.0, max(needed, trip.fill_to_pct / 100)) if trip.fill else needed
 
 
 def on_the_way_kwh(trip: Trip, vehicle: Vehicle) -> float:

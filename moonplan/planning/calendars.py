@@ -12,6 +12,7 @@ from django.db import transaction
 from moonplan.core import household as documents
 from moonplan.core.calendars import Entry, Outing, outings, written
 from moonplan.core.mistakes import BadDocument, Mistake
+from moonplan.core.percent import percent_told
 from moonplan.core.planner.plan import Plan, plan
 from moonplan.core.planner.tonight import plug_in_by
 from moonplan.household import editing
@@ -155,7 +156,8 @@ def _entries(made: Plan, i: int) -> list[Entry]:
         nights[night] = nights.get(night, 0) + 1
         key = f"{car.id}-{night}-{nights[night]}@moonplan"
         zone = made.problem.household.zone
-        figures = f"{session.wall_kwh:.1f} kWh, {session.soc_from:.0%} to {session.soc_to:.0%}; {session.reason}."
+        socs = f"{percent_told(session.soc_from)} to {percent_told(session.soc_to)}"
+        figures = f"{session.wall_kwh:.1f} kWh, {socs}; {session.reason}."
         charges = f"{car.name} charges at {session.current}, {place}"
         told.append(Entry(key, charges, figures, session.start, session.end))
         if nights[night] == 1:

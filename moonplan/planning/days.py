@@ -115,6 +115,8 @@ def _away(trip: Trip) -> dict[str, Any]:
         "nth": None,
         "night": None,
         "required_pct": None,
+        "needed_pct": None,
+        "can_leave": True,
         "planned_pct": None,
         "short_kwh": 0.0,
         "short_km": 0.0,
@@ -152,7 +154,7 @@ def _trip(made: Plan, i: int, nth: int, departure: dict[str, Any], row: Trip | N
     }
 
 
-_READINESS = ("required_pct", "planned_pct", "short_kwh", "short_km", "ready_at", "binds")
+_READINESS = ("required_pct", "needed_pct", "can_leave", "planned_pct", "short_kwh", "short_km", "ready_at", "binds")
 
 
 def _stored(trip: Trip) -> dict[str, Any]:

@@ -19,6 +19,7 @@ from moonplan.core.almanac import sky_of
 from moonplan.core.distance import DistanceUnit, in_unit
 from moonplan.core.household import Habit
 from moonplan.core.mistakes import Mistake
+from moonplan.core.percent import percent_told
 from moonplan.core.planner.habits import SENTENCES
 from moonplan.core.planner.plan import Plan, Session, document, expectation, plan
 from moonplan.core.planner.problem import Car
@@ -290,7 +291,7 @@ def _to_key_in(car: Car, decision: Decision, offered: list[str], unit: DistanceU
     if car.vehicle.cutoff:
         told.append({"where": car.name, "what": "stop by hand at", "value": f"{first.end:%H:%M}, {first.wall_kwh:.1f} kWh"})
     else:
-        told.append({"where": car.name, "what": "charge limit", "value": f"{limit:.0%}"})
+        told.append({"where": car.name, "what": "charge limit", "value": f"{percent_told(limit)}"})
     if car.control == "timer":
         told.append({"where": car.name, "what": "timer", "value": f"start {first.start:%H:%M}"})
     elif car.control == "hand":

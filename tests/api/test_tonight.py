@@ -30,7 +30,7 @@ def test_a_household_that_counts_in_miles_is_told_miles(signed_in: Browser, pers
     wren = car_of(told, "Wren")
 
     # 22 km are 13.7 mi; 1.912 kW at 14.1 kWh per 100 km are 13.6 km, 8.4 mi an hour.
-    assert wren["why"].startswith("for Thursday 08:05 (13.7 mi); ")
+    assert wren["why"].startswith("for Thursday 08:05 (13.7 mi), to leave with 90 %; ")
     assert wren["to_key_in"][-1]["value"].endswith("2.3 kW, 8 mi per hour")
 
 
@@ -413,6 +413,6 @@ def test_what_is_to_be_keyed_in_is_told_as_a_person_walks_past_it(signed_in: Bro
     assert session["end"] < "2026-01-15T06:00"
     assert wren[:3] == [
         ("portable lead", "current", "10 A"),
-        ("Wren", "charge limit", "90%"),
+        ("Wren", "charge limit", "90 %"),
         ("Wren", "timer", "start 22:00"),
     ]

@@ -381,6 +381,17 @@ def test_soc_is_told_at_every_edge_and_a_trip_from_the_first_edge_after_leaving(
     assert "2026-01-15T12:00:00+01:00" in soc
 
 
+@pytest.mark.parametrize(("soc_pct", "can_leave"), [(20, True), (2, False)])
+def test_who_cannot_have_all_that_is_wanted_may_have_what_the_trip_needs(soc_pct: float, can_leave: bool):
+    # An hour at 3.68 kW until 19:00. 10 km take 2 of 50 kWh and the reserve is 5: 14 %.
+    trip = a_trip("2026-01-14T19:00:00+01:00", "2026-01-14T20:00:00+01:00", 10, fill=True, fill_to_pct=80)
+    (departure,) = told(trips=[trip], vehicles=[a_car(soc_pct=soc_pct)])["vehicles"][0]["departures"]
+
+    assert (departure["required_pct"], departure["needed_pct"]) == (80, 14)
+    assert departure["short_kwh"] == pytest.approx(40 - soc_pct / 2 - 3.68)
+    assert departure["can_leave"] == can_leave
+
+
 def test_a_trip_beyond_the_battery_empties_it_and_is_short_once():
     trips = [
         a_trip("2026-01-14T19:00:00+01:00", "2026-01-14T20:00:00+01:00", 400),

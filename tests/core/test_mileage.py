@@ -2,7 +2,7 @@
 
 import pytest
 
-from moonplan.core.mileage import on_the_way_kwh, required_soc, trip_kwh, weather_factor
+from moonplan.core.mileage import needed_soc, on_the_way_kwh, required_soc, trip_kwh, weather_factor
 from tests.core.factories import a_car, a_household, a_trip
 
 
@@ -29,6 +29,8 @@ def test_a_fill_trip_wants_what_it_is_filled_to():
     trip, car = the_trip(10, fill=True, fill_to_pct=95)
 
     assert required_soc(trip, car) == pytest.approx(0.95)
+    # 2 of 50 kWh, and 10 % in reserve.
+    assert needed_soc(trip, car) == pytest.approx(0.14)
 
 
 def test_beyond_a_full_battery_it_is_charged_on_the_way():

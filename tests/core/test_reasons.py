@@ -147,7 +147,7 @@ def test_what_a_session_pays_by_two_lines_is_told_as_its_average():
 
 
 @pytest.mark.parametrize(
-    ("sun_kw", "share", "why"), [(1.472, "40%", ", since it is unplugged in the cheaper hours"), (2.208, "60%", "")]
+    ("sun_kw", "share", "why"), [(1.472, "40 %", ", since it is unplugged in the cheaper hours"), (2.208, "60 %", "")]
 )
 def test_sun_may_be_a_part_of_it(sun_kw: float, share: str, why: str):
     # An hour and a half at 3.68 kW, plugged in from 09:00 to 10:30 only; mostly on sun, no other price is looked at.
@@ -277,7 +277,7 @@ def test_a_session_without_which_a_habit_misses_nothing_is_not_what_it_asks_for(
     early, late = (one_reason(PlannedSession(problem, plan, 0, run)) for run in plan.cars[0].sessions)
 
     assert early.startswith("for the days after; ")
-    assert late.startswith("up to 55%, as the habit asks; ")
+    assert late.startswith("up to 55 %, as the habit asks; ")
 
 
 def why(amps_at: dict[str, float], **changes: Any) -> str:
@@ -346,7 +346,7 @@ FORBID = {"vehicle": "heron", "start": "2026-01-14T22:00:00+01:00", "end": "2026
 def test_nobody_can_use_cheaper_hours_in_which_it_is_kept_off_or_out(changes: dict[str, Any], why: str):
     hours = {key: changes.pop(key) for key in ("plug_in_hours",) if key in changes}
 
-    assert f"to have 64% by Thursday 12:00; the default price, 0.3 a kWh, {why}; " in reason(
+    assert f"to have 64 % by Thursday 12:00; the default price, 0.3 a kWh, {why}; " in reason(
         vehicles=[a_car(end_pct=64, daily_limit_pct=64, **hours)], **changes
     )
 
@@ -391,14 +391,14 @@ def test_below_its_boost_level_a_car_looks_at_no_price_for_a_departure_either():
         (
             "awake",
             {},
-            "to have 55% by Thursday 12:00; the default price, 0.3 a kWh, since nobody is up in the cheaper hours",
+            "to have 55 % by Thursday 12:00; the default price, 0.3 a kWh, since nobody is up in the cheaper hours",
         ),
-        ("plug_and_go", {}, "up to 55%; the default price, 0.3 a kWh, since its habit is to charge at once on arrival"),
+        ("plug_and_go", {}, "up to 55 %; the default price, 0.3 a kWh, since its habit is to charge at once on arrival"),
         # Thursday's night costs 0.12, and Wednesday's 0.10 are left out.
         (
             "set_nights",
             {"set_nights": ["thu"], "horizon_nights": 2},
-            "up to 55%, as the habit asks; the second price, 0.12 a kWh, since its habit leaves the cheaper hours out",
+            "up to 55 %, as the habit asks; the second price, 0.12 a kWh, since its habit leaves the cheaper hours out",
         ),
     ],
 )
@@ -510,6 +510,17 @@ def test_a_circuit_that_is_shared_evenly_is_named():
     )
 
 
+def test_a_trip_for_which_more_is_to_be_aboard_than_it_needs_says_so():
+    trip = a_trip("2026-01-15T07:00:00+01:00", "2026-01-15T18:00:00+01:00", 20)
+
+    assert reason(trips=[trip | {"fill": True, "fill_to_pct": 60}]).startswith(
+        "for Thursday 07:00 (20 km), to leave with 60 %; "
+    )
+    # 200 km take 40 of 50 kWh, and 10 % are the reserve: filled up to 60 % or not, 90 are needed.
+    far = trip | {"km": 200, "fill": True, "fill_to_pct": 60}
+    assert reason(trips=[far]).startswith("for Thursday 07:00 (200 km); ")
+
+
 def test_a_habit_that_charges_slowly_is_named():
     # 7 kWh in the eight cheap hours: 6 A, the least there is, take 5 h.
     assert reason(habit="low_current", vehicles=[a_car(end_pct=64)]).endswith("; no more, as the habit asks")
@@ -522,7 +533,7 @@ def test_a_session_at_all_that_its_chain_carries_needs_no_reason_for_no_more():
 
 
 def test_the_habit_is_named_where_it_asks():
-    assert reason(habit="nightly").startswith("up to 80%, as the habit asks")
+    assert reason(habit="nightly").startswith("up to 80 %, as the habit asks")
 
 
 LIMIT_OF_55 = {"vehicle": "heron", "night": "2026-01-14", "limit_pct": 55}

@@ -42,7 +42,7 @@ def test_leave_it_unplugged_and_why():
 
     # 10 kWh and 5 in reserve are needed, 25 are aboard.
     assert decision.action == "leave_unplugged"
-    assert decision.why == "50% is aboard and the next trip needs 30%"
+    assert decision.why == "50 % is aboard and the next trip needs 30 %"
 
 
 def test_a_cheaper_night_to_come_is_named():
@@ -53,7 +53,7 @@ def test_a_cheaper_night_to_come_is_named():
 
     assert decision.action == "leave_unplugged"
     # 30 kWh and 5 in reserve are needed.
-    assert decision.why == "50% is aboard and the next trip needs 70%, and the night to Friday is cheaper"
+    assert decision.why == "50 % is aboard and the next trip needs 70 %, and the night to Friday is cheaper"
 
 
 def test_a_later_night_that_is_no_cheaper_is_soon_enough():
@@ -61,7 +61,7 @@ def test_a_later_night_that_is_no_cheaper_is_soon_enough():
     trip = a_trip("2026-01-16T07:00:00+01:00", "2026-01-16T18:00:00+01:00", 150)
     decision = decided(trips=[trip], horizon_nights=2, care_price=0.001, vehicles=[a_car(rest_pct=40)])
 
-    assert decision.why == "50% is aboard and the next trip needs 70%, and the night to Friday is soon enough"
+    assert decision.why == "50 % is aboard and the next trip needs 70 %, and the night to Friday is soon enough"
 
 
 def test_a_later_day_may_have_the_sun():
@@ -70,11 +70,11 @@ def test_a_later_day_may_have_the_sun():
     trip = a_trip("2026-01-16T07:00:00+01:00", "2026-01-16T18:00:00+01:00", 125)
     decision = decided(trips=[trip], horizon_nights=2, solar_kw=sun, tariff={"default_price": 0.3})
 
-    assert decision.why == "50% is aboard and the next trip needs 60%, and Thursday has the sun for it"
+    assert decision.why == "50 % is aboard and the next trip needs 60 %, and Thursday has the sun for it"
 
 
 def test_a_car_at_its_limit():
-    assert decided(vehicles=[a_car(soc_pct=80, daily_limit_pct=80)]).why == "80% is aboard, which is its limit"
+    assert decided(vehicles=[a_car(soc_pct=80, daily_limit_pct=80)]).why == "80 % is aboard, which is its limit"
 
 
 def test_a_car_at_its_limit_that_drives_tonight_is_not_at_it_all_night():
@@ -82,7 +82,7 @@ def test_a_car_at_its_limit_that_drives_tonight_is_not_at_it_all_night():
     trip = a_trip("2026-01-14T19:00:00+01:00", "2026-01-14T20:00:00+01:00", 20)
     decision = decided(trips=[trip], vehicles=[a_car(soc_pct=80, daily_limit_pct=80)])
 
-    assert decision.why == "80% is aboard and the next trip needs 18%"
+    assert decision.why == "80 % is aboard and the next trip needs 18 %"
 
 
 def test_a_car_that_is_short_and_can_have_nothing_tonight_says_so():
@@ -98,13 +98,13 @@ def test_a_car_that_is_short_and_can_have_nothing_tonight_says_so():
         pins=[pin | {"start": "2026-01-14T18:00:00+01:00", "end": "2026-01-15T12:00:00+01:00"}],
     )
 
-    assert decision.why == "50% is aboard and the next trip needs 100%, and nothing more can be charged tonight"
+    assert decision.why == "50 % is aboard and the next trip needs 100 %, and nothing more can be charged tonight"
 
 
 def test_a_habit_may_leave_tonight_out():
     decision = decided(habit="set_nights", set_nights=["thu"], horizon_nights=2, trips=[a_trip(*MORNING, 50)])
 
-    assert decision.why == "50% is aboard and the next trip needs 30%, and its habit leaves tonight out"
+    assert decision.why == "50 % is aboard and the next trip needs 30 %, and its habit leaves tonight out"
 
 
 @pytest.mark.parametrize(
@@ -179,7 +179,7 @@ def test_why_it_is_there_when_it_is_the_sun():
     sun = [["2026-01-15T09:00:00+01:00", 4.0], ["2026-01-15T12:00:00+01:00", 0]]
     made = plan(a_household(solar_kw=sun, vehicles=[a_car(end_pct=60)], tariff={"default_price": 0.3}), prove=False)
 
-    assert made.sessions[0][0].reason.startswith("to have 60% by Thursday 12:00; on your own sun")
+    assert made.sessions[0][0].reason.startswith("to have 60 % by Thursday 12:00; on your own sun")
 
 
 def test_why_it_is_there_when_it_is_the_boost():

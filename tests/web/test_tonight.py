@@ -24,7 +24,7 @@ def test_the_evening_question_is_answered_before_anything_is_touched(demo: Serve
     expect(wren).to_contain_text("8.7 kWh")
     expect(wren).to_contain_text("€0.78")
     expect(wren).to_contain_text("51 km of range")
-    expect(page.get_by_role("complementary", name="Settings for Wren")).to_contain_text("charge limit 90%")
+    expect(page.get_by_role("complementary", name="Settings for Wren")).to_contain_text("charge limit 90 %")
     expect(page.get_by_role("region", name="The night, drawn")).to_contain_text("night 0.08912")
     # Nothing sticks out sideways.
     assert page.evaluate("document.documentElement.scrollWidth") <= viewport["width"]
@@ -96,6 +96,18 @@ def test_a_shortage_is_told_in_km(demo: Served, open_page):
     wren.get_by_role("checkbox", name="Not plugged in tonight").check()
     # Without the night 1.1 of 22 kWh are aboard: 20.9 kWh are missing, 148 km.
     expect(wren).to_contain_text("Short by 148 km (20.9 kWh) for Thursday: 5 % of the 100 % needed.")
+
+
+def test_a_car_that_cannot_have_all_that_is_wanted_is_told_whether_it_can_leave(demo: Served, open_page):
+    page = open_page(demo.link)
+    wren = car(page, "Wren")
+    wren.get_by_role("spinbutton", name="SoC now").fill("40")
+
+    wren.get_by_role("checkbox", name="Not plugged in tonight").check()
+
+    # 22 km take 3.1 of 22 kWh, and 20 % are the reserve; it is to leave with 90 %, for the days after.
+    expect(wren).to_contain_text("for Thursday: 40 % of the 90 % wanted. The trip itself needs 34 %, and has it.")
+    expect(wren).to_contain_text("It is plugged in for too few hours.")
 
 
 def test_tonight_only(demo: Served, open_page):

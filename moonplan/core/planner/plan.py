@@ -27,7 +27,7 @@ from moonplan.core.planner.reasons import reason
 from moonplan.core.planner.together import plan_together, refined
 from moonplan.core.planner.what_binds import binds
 from moonplan.core.rates import range_km
-from moonplan.core.simulate import Run
+from moonplan.core.simulate import NOTHING_KWH, Run
 from moonplan.core.timegrid import Floats
 
 FORMAT = "moonplan-plan/1"
@@ -347,6 +347,8 @@ def _vehicle(plan: Plan, i: int) -> dict[str, Any]:
             {
                 "leave": departure.trip.leave.isoformat(),
                 **_readiness_document(ready, problem, usable),
+                "needed_pct": _pct(departure.needed_kwh, usable),
+                "can_leave": ready.planned_kwh >= departure.needed_kwh - NOTHING_KWH,
                 "short_km": round(range_km(ready.short_kwh, car.vehicle.use_kwh_per_100km), 3),
                 "ready_at": _ready_at(plan, i, nth, ready),
                 "binds": list(binds(problem, plan.outcome, i, nth)) if ready.short_kwh else [],

@@ -19,7 +19,7 @@ from moonplan.core.hookup import Delivery, DoesNotCharge
 from moonplan.core.household import Circuit, Control, Habit, Household, Lead, Override, Sharing, Trip, Vehicle
 from moonplan.core.mistakes import BadDocument, Mistake
 from moonplan.core.rates import HookupRate, Intake, Rate, hookup_rate
-from moonplan.core.simulate import Given, Taking, Takings, Trajectory, trajectory
+from moonplan.core.simulate import NOTHING_KWH, Given, Taking, Takings, Trajectory, trajectory
 from moonplan.core.sun import base_load_kw, solar_kw, surplus_kw
 from moonplan.core.tariff import Prices, household_prices
 from moonplan.core.timegrid import Flags, Floats, Grid, clock_window, grid_for, in_night, is_awake, noon
@@ -40,7 +40,7 @@ class Departure:
     """A trip as the plan sees it.
 
     taking : the trip's energy and the edge from which it shows.
-    required_kwh : what must be aboard just before *leave*. [kWh]
+    required_kwh, needed_kwh : what must be aboard just before *leave*, and what the trip itself needs of it. [kWh]
     ready_edge : slot edge by which it must be aboard where someone asked for it earlier; None for just before *leave*.
     on_the_way_kwh : what the trip needs beyond a full battery. [kWh]
     """
@@ -48,8 +48,14 @@ class Departure:
     trip: Trip
     taking: Taking
     required_kwh: float
+    needed_kwh: float
     ready_edge: int | None
     on_the_way_kwh: float
+
+    @property
+    def wants_more(self) -> bool:
+        """Whether more is to be aboard than the trip itself needs."""
+        return self.required_kwh > self.needed_kwh + NOTHING_KWH
 
 
 @dataclass(frozen=True, slots=True)
@@ -458,6 +464,7 @@ def _departures(
                 trip=trip,
                 taking=taking,
                 required_kwh=mileage.required_soc(trip, vehicle) * vehicle.usable_kwh,
+                needed_kwh=mileage.needed_soc(trip, vehicle) * vehicle.usable_kwh,
                 ready_edge=_ready_edge(h, overrides, since, trip.leave, grid),
                 on_the_way_kwh=mileage.on_the_way_kwh(trip, vehicle),
             )

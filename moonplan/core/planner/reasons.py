@@ -6,6 +6,7 @@ from typing import NamedTuple
 import numpy as np
 
 from moonplan.core.distance import distance_told
+from moonplan.core.percent import percent_told
 from moonplan.core.planner.constraints import left_of, shared_limits
 from moonplan.core.planner.planned_session import PlannedSession, have
 from moonplan.core.planner.problem import Car, Problem
@@ -30,20 +31,25 @@ def reason(session: PlannedSession) -> str:
 
 def _serves(session: PlannedSession) -> str:
     problem, car, run = session.problem, session.car, session.run
-    usable_kwh = car.vehicle.usable_kwh
+
+    def filled(kwh: float) -> str:
+        return percent_told(kwh / car.vehicle.usable_kwh)
+
     if session.serves is not None:
-        trip = car.departures[session.serves].trip
-        return f"for {_day_and_time(trip.leave, problem)} ({distance_told(trip.km, problem.household.distance_unit)})"
+        departure = car.departures[session.serves]
+        km = distance_told(departure.trip.km, problem.household.distance_unit)
+        told = f"for {_day_and_time(departure.trip.leave, problem)} ({km})"
+        return f"{told}, to leave with {filled(departure.required_kwh)}" if departure.wants_more else told
     if session.habit == "plug_and_go":
-        return f"up to {car.limit_kwh[run.last] / usable_kwh:.0%}"
+        return f"up to {filled(car.limit_kwh[run.last])}"
     if session.is_pinned:
         return "as you pinned it"
     if session.is_below_boost:
         return f"back above {car.vehicle.boost_pct:g} % at once"
     if session.wish is not None:
-        return f"up to {session.wish.kwh / usable_kwh:.0%}, as the habit asks"
+        return f"up to {filled(session.wish.kwh)}, as the habit asks"
     if session.serves_the_end and car.wanted_at_end_kwh is not None:
-        return f"to have {car.wanted_at_end_kwh / usable_kwh:.0%} by {_day_and_time(problem.grid.starts[-1], problem)}"
+        return f"to have {filled(car.wanted_at_end_kwh)} by {_day_and_time(problem.grid.starts[-1], problem)}"
     return "for the days after"
 
 

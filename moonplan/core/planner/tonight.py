@@ -10,6 +10,7 @@ from typing import Literal
 import numpy as np
 
 from moonplan.core.household import Household
+from moonplan.core.percent import percent_told
 from moonplan.core.planner.outcome import Readiness
 from moonplan.core.planner.plan import Plan, Session
 from moonplan.core.planner.problem import Car, Departure, at_home, kept_off
@@ -84,7 +85,7 @@ def _unplugged(plan: Plan, i: int, until: datetime) -> tuple[Action, str]:
         return _not_at_all(plan, car, inside)
     share = mine.aboard_now_kwh / car.vehicle.usable_kwh
     if (mine.mean.soc_kwh[:-1] >= car.limit_kwh - NOTHING_KWH)[tonight].all():
-        return "leave_unplugged", f"{share:.0%} is aboard, which is its limit"
+        return "leave_unplugged", f"{percent_told(share)} is aboard, which is its limit"
     later = next((s for s in plan.sessions[i] if s.start >= until), None)
     enough = _enough(car, share)
     if any(r.short_kwh for r in mine.departures[:1]):
@@ -122,6 +123,7 @@ def _why_later(plan: Plan, later: Session, tonight: Flags) -> str:
 def _enough(car: Car, share: float) -> str:
     """What is aboard, as a share, and what the next trip needs."""
     if car.departures:
-        needed = car.departures[0].required_kwh / car.vehicle.usable_kwh
-        return f"{share:.0%} is aboard and the next trip needs {needed:.0%}"
-    return f"{share:.0%} is aboard and no trip is planned"
+        departure = car.departures[0]
+        told = "it is to leave with" if departure.wants_more else "the next trip needs"
+        return f"{percent_told(share)} is aboard and {told} {percent_told(departure.required_kwh / car.vehicle.usable_kwh)}"
+    return f"{percent_told(share)} is aboard and no trip is planned"

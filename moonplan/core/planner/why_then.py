@@ -5,6 +5,7 @@ from typing import NamedTuple
 
 import numpy as np
 
+from moonplan.core.percent import percent_told
 from moonplan.core.planner.constraints import beside_a_pin, one_lead_groups, sharing_with
 from moonplan.core.planner.planned_session import PlannedSession, have
 from moonplan.core.planner.problem import at_home, kept_off
@@ -28,7 +29,7 @@ def why_then(session: PlannedSession) -> str:
         return "on your own sun"
     told = f"{_line(session)}, {session.paid:.5g} a kWh{_on_average(session)}"
     if own > _LITTLE:
-        told = f"{own:.0%} on your own sun, the rest at {told}"
+        told = f"{percent_told(own)} on your own sun, the rest at {told}"
     return told if own > MOSTLY else told + (_why_at_once(session) or _why_not_cheaper(session))
 
 

@@ -1237,7 +1237,10 @@ export interface components {
             /** Amps */
             amps: number;
         };
-        /** DepartureOut */
+        /**
+         * DepartureOut
+         * @description needed_pct : of what is required, what the trip itself needs. can_leave : whether it has that.
+         */
         DepartureOut: {
             /**
              * Leave
@@ -1254,6 +1257,10 @@ export interface components {
             on_the_way_kwh: number;
             /** Required Pct */
             required_pct: number;
+            /** Needed Pct */
+            needed_pct: number;
+            /** Can Leave */
+            can_leave: boolean;
             /** Planned Pct */
             planned_pct: number;
             /** Short Kwh */
@@ -1801,7 +1808,8 @@ export interface components {
         /**
          * TripOnSheet
          * @description A trip ahead. id : None for a usual day's. nth, night : its place among the departures, and the night
-         *     that it leaves in; None for one that has begun.
+         *     that it leaves in; None for one that has begun. needed_pct : of what is required, what the trip itself needs. can_leave :
+         *     whether it has that.
          */
         TripOnSheet: {
             /** Id */
@@ -1840,6 +1848,10 @@ export interface components {
             on_the_way_kwh: number;
             /** Required Pct */
             required_pct: number | null;
+            /** Needed Pct */
+            needed_pct: number | null;
+            /** Can Leave */
+            can_leave: boolean;
             /** Planned Pct */
             planned_pct: number | null;
             /** Short Kwh */

@@ -1,6 +1,7 @@
 import { useState } from "react";
 import { whatBinds } from "../shared/binds";
 import { clock, distance, energy, type Manner, money, weekday } from "../shared/format";
+import { neededByItself } from "../shared/needed";
 import classes from "./Days.module.css";
 import { type CarDays, type Trip, type useDaysEdit, useWaysOut } from "./days.queries";
 
@@ -20,7 +21,8 @@ export function WaysOut({ trip, car, nights, manner, edit }: Props) {
       <strong>
         {car.name} is short by {distance(trip.short_km, manner)}
       </strong>{" "}
-      ({energy(trip.short_kwh)}) for {weekday(trip.leave, manner)} {clock(trip.leave, manner)}. {whatBinds(trip.binds)}{" "}
+      ({energy(trip.short_kwh)}) for {weekday(trip.leave, manner)} {clock(trip.leave, manner)}. {neededByItself(trip)}{" "}
+      {whatBinds(trip.binds)}{" "}
       {trip.ready_at && `It would be ready at ${clock(trip.ready_at, manner)}, ${weekday(trip.ready_at, manner)}.`}{" "}
       {car.under_reserve_from &&
         `It is below its reserve from ${weekday(car.under_reserve_from, manner)} ${clock(car.under_reserve_from, manner)} on. `}

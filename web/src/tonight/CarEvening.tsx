@@ -4,6 +4,7 @@ import { ApiError } from "../api/client";
 import { whatBinds } from "../shared/binds";
 import { clock, distance, energy, type Manner, money, percent, unbroken, weekday } from "../shared/format";
 import { NumberField } from "../shared/NumberField";
+import { neededByItself, wantedOrNeeded } from "../shared/needed";
 import { ByHand } from "./ByHand";
 import { Conflict } from "./Conflict";
 import { EveningInputs } from "./EveningInputs";
@@ -80,7 +81,8 @@ export function CarEvening({ car: known, manner, cautions }: Props) {
           <p className={classes.short}>
             <strong>Short by {distance(car.departure.short_km, manner)}</strong> ({energy(car.departure.short_kwh)}) for{" "}
             {weekday(car.departure.leave, manner)}: {percent(car.departure.planned_pct)} of the{" "}
-            {percent(car.departure.required_pct)} needed. {whatBinds(car.departure.binds)}
+            {percent(car.departure.required_pct)} {wantedOrNeeded(car.departure)}. {neededByItself(car.departure)}{" "}
+            {whatBinds(car.departure.binds)}
           </p>
         )}
         {car.not_ready && (
