@@ -372,6 +372,37 @@ def test_cheaper_hours_that_are_kept_off_but_too_late_anyway_are_no_cause():
     assert told_of_heron.startswith("for Wednesday 21:00 (110 km); the default price, 0.3 a kWh, the lowest until then; ")
 
 
+@pytest.mark.parametrize(
+    ("changes", "why"),
+    [
+        ({"forbids": [FORBID]}, "the default price, 0.3 a kWh, since you keep it off in the cheaper hours"),
+        # 29.44 of 35 kWh are to be had at 0.10: 0.13177 on average.
+        (
+            {"vehicles": [a_car(soc_pct=5)]},
+            "mostly the night price, 0.13177 a kWh on average, since every cheaper hour until then is used already",
+        ),
+    ],
+)
+def test_a_cheaper_night_after_it_has_left_is_no_cause_where_there_is_another(changes: dict[str, Any], why: str):
+    trips = [a_trip("2026-01-15T07:00:00+01:00", "2026-01-15T18:00:00+01:00", 162.5)]
+    told_of_heron = reason(**{"horizon_nights": 2, "trips": trips, "start_price": 0.1, "vehicles": [a_car()]} | changes)
+
+    assert f"; {why}; " in told_of_heron
+
+
+def test_a_session_that_goes_on_far_above_its_boost_level_has_other_reasons():
+    # 8 % are 4 kWh: it charges at once up to 7.5, and goes on for the 20 that it needs.
+    told_of_heron = reason(
+        vehicles=[a_car(soc_pct=8, boost_pct=15, end_pct=5, reserve_pct=0)],
+        trips=[a_trip("2026-01-15T07:00:00+01:00", "2026-01-15T18:00:00+01:00", 100)],
+        forbids=[FORBID],
+    )
+
+    assert told_of_heron.startswith(
+        "for Thursday 07:00 (100 km); the default price, 0.3 a kWh, since you keep it off in the cheaper hours"
+    )
+
+
 def test_below_its_boost_level_a_car_looks_at_no_price_for_a_departure_either():
     # 8 % are 4 kWh, and up to 15 % it charges at once; 7 kWh are 35 km.
     told_of_heron = reason(
@@ -519,6 +550,27 @@ def test_a_trip_for_which_more_is_to_be_aboard_than_it_needs_says_so():
     # 200 km take 40 of 50 kWh, and 10 % are the reserve: filled up to 60 % or not, 90 are needed.
     far = trip | {"km": 200, "fill": True, "fill_to_pct": 60}
     assert reason(trips=[far]).startswith("for Thursday 07:00 (200 km); ")
+
+
+def test_a_session_may_be_for_the_days_after_as_well():
+    # 5 kWh are aboard, and for 20 km 9 are to be. On Friday 31 are, after a night with fewer cheap hours.
+    trips = [
+        a_trip("2026-01-15T07:00:00+01:00", "2026-01-15T18:00:00+01:00", 20),
+        a_trip("2026-01-16T07:00:00+01:00", "2026-01-16T18:00:00+01:00", 130),
+    ]
+    bands = [
+        NIGHT_BAND | {"days": ["wed"]},
+        NIGHT_BAND | {"name": "thu", "price": 0.1, "days": ["thu"], "to": "06:00", "from": "00:00"},
+    ]
+    wanted = {"horizon_nights": 2, "vehicles": [a_car(soc_pct=10)], "trips": trips}
+
+    assert reason(**wanted, tariff={"default_price": 0.3, "bands": bands}).startswith(
+        "for Thursday 07:00 (20 km) and the days after; "
+    )
+    assert reason(**wanted | {"horizon_nights": 1, "trips": trips[:1]}).startswith("for Thursday 07:00 (20 km); ")
+    assert reason(**wanted | {"horizon_nights": 1, "trips": trips[:1]}, habit="nightly").startswith(
+        "for Thursday 07:00 (20 km) and up to 80 %, as the habit asks; "
+    )
 
 
 def test_a_habit_that_charges_slowly_is_named():

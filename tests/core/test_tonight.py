@@ -56,6 +56,16 @@ def test_a_cheaper_night_to_come_is_named():
     assert decision.why == "50 % is aboard and the next trip needs 70 %, and the night to Friday is cheaper"
 
 
+def test_a_night_is_told_by_its_morning_before_midnight_as_well():
+    # The last hour of Thursday is the cheapest, when everybody sleeps.
+    bands = [NIGHT_BAND | {"name": "cheap", "price": 0.02, "from": "23:00", "to": "00:00", "days": ["thu"]}]
+    trip = a_trip("2026-01-16T07:00:00+01:00", "2026-01-16T18:00:00+01:00", 110)
+    decision = decided(trips=[trip], horizon_nights=2, tariff={"default_price": 0.3, "bands": bands})
+
+    # 22 kWh and 5 in reserve are needed: 2 kWh more, half an hour.
+    assert decision.why == "50 % is aboard and the next trip needs 54 %, and the night to Friday is cheaper"
+
+
 def test_a_later_night_that_is_no_cheaper_is_soon_enough():
     # Both nights cost 0.10, and to have them aboard a day before counts as care.
     trip = a_trip("2026-01-16T07:00:00+01:00", "2026-01-16T18:00:00+01:00", 150)

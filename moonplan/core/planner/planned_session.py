@@ -47,8 +47,10 @@ class PlannedSession:
 
     @property
     def is_below_boost(self) -> bool:
-        """Whether it begins below the level up to which the car charges at once."""
-        return bool(self.mine.mean.soc_kwh[self.run.first] < self.car.vehicle.boost_pct / 100 * self.car.vehicle.usable_kwh)
+        """Whether the car is below the level up to which it charges at once: when the session begins, and where there might
+        have been another for the rest until its last slot."""
+        till = self.run.last if self.car.control == "managed" else self.run.first
+        return bool(self.mine.mean.soc_kwh[till] < self.car.vehicle.boost_pct / 100 * self.car.vehicle.usable_kwh)
 
     @cached_property
     def without(self) -> CarOutcome:
@@ -64,6 +66,17 @@ class PlannedSession:
             if then.short_kwh > now.short_kwh + NOTHING_KWH:
                 return nth
         return None
+
+    @property
+    def serves_more(self) -> bool:
+        """Whether it was chosen to store more than the departure that it serves requires, by more than a slot's worth."""
+        if self.serves is None or not np.isnan(self.car.pinned_a[self.run.first]):
+            return False
+        car, departure = self.car, self.car.departures[self.serves]
+        slot_kwh = (
+            car.rate.mean.battery_kw(car.intake.wall_kw(float(self.mine.amps[self.inside].max()))) * self.problem.grid.hours
+        )
+        return self.mine.departures[self.serves].planned_kwh > departure.required_kwh + slot_kwh
 
     @property
     def serves_the_end(self) -> bool:

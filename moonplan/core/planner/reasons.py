@@ -39,7 +39,14 @@ def _serves(session: PlannedSession) -> str:
         departure = car.departures[session.serves]
         km = distance_told(departure.trip.km, problem.household.distance_unit)
         told = f"for {_day_and_time(departure.trip.leave, problem)} ({km})"
-        return f"{told}, to leave with {filled(departure.required_kwh)}" if departure.wants_more else told
+        told += f", to leave with {filled(departure.required_kwh)}" if departure.wants_more else ""
+        if not session.serves_more:
+            return told
+        return (
+            f"{told} and the days after"
+            if session.wish is None
+            else f"{told} and up to {filled(session.wish.kwh)}, as the habit asks"
+        )
     if session.habit == "plug_and_go":
         return f"up to {filled(car.limit_kwh[run.last])}"
     if session.is_pinned:

@@ -112,8 +112,8 @@ def _not_at_all(plan: Plan, car: Car, tonight: Flags) -> tuple[Action, str]:
 def _why_later(plan: Plan, later: Session, tonight: Flags) -> str:
     """Why a car that could charge tonight does so in a later session."""
     session, h = later.planned, plan.problem.household
-    local = later.start.astimezone(h.zone)
-    then = local.strftime("%A") if is_awake(later.start, h.zone, h.wake, h.bedtime) else local.strftime("the night to %A")
+    local, morning = later.start.astimezone(h.zone), night_of(later.start, h.zone) + timedelta(days=1)
+    then = f"{local:%A}" if is_awake(later.start, h.zone, h.wake, h.bedtime) else f"the night to {morning:%A}"
     if session.own_share > MOSTLY:
         return f"{then} has the sun for it"
     cheaper = session.paid < plan.problem.prices.price[tonight].min() - NO_DIFFERENCE

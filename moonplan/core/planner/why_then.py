@@ -69,64 +69,51 @@ def _why_not_cheaper(session: PlannedSession) -> str:
 
     Hours that come too late for what the session is for are named only where there are no others.
     """
+    household, vehicle, grid = session.problem.household, session.car.vehicle, session.problem.grid
     anywhere = session.problem.prices.price < session.paid - NO_DIFFERENCE
-    cheaper = anywhere & session.car.could_charge
-    if not cheaper.any():
-        return _why_the_lowest(session, anywhere)
-    left = cheaper & (session.mine.amps <= 0)
+    cheaper = anywhere & at_home(household, vehicle, grid)
+    in_time = np.arange(grid.n_slots) < _due(session)[0]
+    if not (cheaper & in_time).any():
+        return _why_the_lowest(session, anywhere, in_time)
+    left = cheaper & in_time & (session.mine.amps <= 0)
     if not left.any():
-        barred = _why_barred(session, anywhere & ~cheaper)
-        return f", since {barred} in the other cheaper hours" if barred else ", since every cheaper hour is used already"
-    due, late = _due(session)
-    left[due:] = False
-    if not left.any():
-        return f", since the cheaper hours {late}"
+        return f", since every cheaper hour{' until then' if cheaper[~in_time].any() else ''} is used already"
+    others = "the other cheaper hours" if (cheaper & in_time & ~left).any() else "the cheaper hours"
     found: list[tuple[Flags, str]] = []
     for slots, cause in _causes(session):
         here, left = left & slots, left & ~slots
         if here.any():
             found.append((here, cause))
     found.sort(key=lambda one: -int(one[0].sum()))
-    hours = ["the cheaper hours"] if len(found) == 1 and not left.any() else ["some of the cheaper hours", "others"]
-    told = [cause.format(hours=of, who=_who_has_it(session, here)) for (here, cause), of in zip(found, hours, strict=False)]
+    hours = [others] if len(found) == 1 and not left.any() else ["some of the cheaper hours", "others"]
+    told = [
+        cause.format(hours=of, all_hours=of.replace("other ", ""), who=_who_has_it(session, here))
+        for (here, cause), of in zip(found, hours, strict=False)
+    ]
     return f", since {', and '.join(told)}" if told else ""
 
 
-def _why_the_lowest(session: PlannedSession, cheaper: Flags) -> str:
-    """Why there is nothing cheaper: in the cheaper hours, if there are any, it is kept off, not plugged in, or out."""
+def _why_the_lowest(session: PlannedSession, cheaper: Flags, in_time: Flags) -> str:
+    """Why there is nothing cheaper in time while it is home."""
     if not cheaper.any():
         return ", the lowest there is"
-    if not _in_time(session, cheaper).any():
-        return ", the lowest until then"
-    barred = _why_barred(session, cheaper)
-    return f", since {barred} in the cheaper hours" if barred else ", the lowest while it is home"
-
-
-def _why_barred(session: PlannedSession, slots: Flags) -> str | None:
-    """Why it cannot charge in some slots while it is home, in time for what the session is for; None for no such slot."""
-    at = (session.problem.household, session.car.vehicle, session.problem.grid)
-    home = _in_time(session, slots) & at_home(*at)
-    if not home.any():
-        return None
-    return "you keep it off" if (home & kept_off(*at)).any() else "it is unplugged"
-
-
-def _in_time(session: PlannedSession, slots: Flags) -> Flags:
-    """Those of some slots that come before what the session is for is due."""
-    in_time = slots.copy()
-    in_time[_due(session)[0] :] = False
-    return in_time
+    if (cheaper & session.car.could_charge).any():
+        return f", since the cheaper hours {_due(session)[1]}"
+    return ", the lowest while it is home" if (cheaper & in_time).any() else ", the lowest until then"
 
 
 def _causes(session: PlannedSession) -> Iterator[tuple[Flags, str]]:
-    """What may keep it from a slot, in the order in which it counts: from which, and how that is told of {hours}."""
+    """What may keep it from a slot, in the order in which it counts: from which, and how that is told of {hours}, which are
+    others than those that it uses, or of {all_hours}."""
     car, elsewhere, beside = session.car, _elsewhere(session), beside_a_pin(session.car)
+    yield kept_off(session.problem.household, car.vehicle, session.problem.grid), "you keep it off in {hours}"
+    yield ~car.could_charge, "it is unplugged in {hours}"
     yield ~car.chargeable, "nobody is up in {hours}" if session.habit == "awake" else "its habit leaves {hours} out"
     squeezed = (session.room_a < car.offered(car.limit_a) - NO_DIFFERENCE) & (elsewhere.saves < NO_DIFFERENCE)
     yield squeezed & ~beside, "{who} in {hours}"
     if car.control == "hand":
         yield ~session.problem.awake[:-1], "nobody is up to start it in {hours}"
-    yield _is_full(session, elsewhere.gains_kwh), "it is at its limit after {hours} already"
+    yield _is_full(session, elsewhere.gains_kwh), "it is at its limit after {all_hours} already"
     yield _stands_high(session, elsewhere.saves), f"it would stand above {car.vehicle.rest_pct:g} % for long after {{hours}}"
     if car.control != "managed":
         nights = np.array([night.toordinal() for night in session.problem.grid.nights])
