@@ -144,6 +144,21 @@ def test_kept_off_all_night(trips: list[dict[str, Any]]):
     assert decided(forbids=[forbid], trips=trips).why == "you keep it off all night"
 
 
+def test_kept_off_in_all_hours_in_which_it_is_plugged_in():
+    forbid = {"vehicle": "heron", "start": "2026-01-14T22:00:00+01:00", "end": "2026-01-15T06:00:00+01:00"}
+
+    assert decided(forbids=[forbid], vehicles=[a_car(plug_in_hours=["23:00", "05:00"])]).why == "you keep it off all night"
+
+
+def test_back_in_the_night_and_not_plugged_in_then():
+    trip = a_trip("2026-01-14T17:00:00+01:00", "2026-01-14T22:00:00+01:00", 20)
+    override = {"vehicle": "heron", "night": "2026-01-14", "plugged_in": False}
+
+    decision = decided(trips=[trip], overrides=[override])
+
+    assert (decision.action, decision.why) == ("leave_unplugged", "not plugged in tonight")
+
+
 def test_out_all_night():
     trip = a_trip("2026-01-14T08:00:00+01:00", "2026-01-15T14:00:00+01:00", 50)
 

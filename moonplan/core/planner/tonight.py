@@ -3,7 +3,7 @@
 The evening question is answered from the plan's sessions in one night; everything here is read off the plan.
 """
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
 from typing import Literal
 
@@ -13,7 +13,7 @@ from moonplan.core.household import Household
 from moonplan.core.percent import percent_told
 from moonplan.core.planner.outcome import Readiness
 from moonplan.core.planner.plan import Plan, Session
-from moonplan.core.planner.problem import Car, Departure, at_home, kept_off
+from moonplan.core.planner.problem import Car, Departure, at_home, chargeable_slots
 from moonplan.core.planner.why_then import MOSTLY, NO_DIFFERENCE
 from moonplan.core.simulate import NOTHING_KWH
 from moonplan.core.timegrid import Flags, is_awake, night_of, noon
@@ -100,13 +100,14 @@ def _unplugged(plan: Plan, i: int, until: datetime) -> tuple[Action, str]:
 def _not_at_all(plan: Plan, car: Car, tonight: Flags) -> tuple[Action, str]:
     """Why a car cannot charge in any slot of the night."""
     h, grid = plan.problem.household, plan.problem.grid
-    if any(trip.leave <= h.now < trip.back for trip in h.trips_of(car.id)):
-        return "away", "out all night"
     home, soon = at_home(h, car.vehicle, grid) & tonight, grid.starts[min(1, grid.n_slots)]
-    if not home.any() and any(h.now <= departure.trip.leave < soon for departure in car.departures[:1]):
-        return "leave_unplugged", "it leaves before it could charge"
-    kept = bool(home.any() and kept_off(h, car.vehicle, grid)[home].all())
-    return "leave_unplugged", "you keep it off all night" if kept else "not plugged in tonight"
+    if not home.any():
+        if any(trip.leave <= h.now < trip.back for trip in h.trips_of(car.id)):
+            return "away", "out all night"
+        if any(h.now <= departure.trip.leave < soon for departure in car.departures[:1]):
+            return "leave_unplugged", "it leaves before it could charge"
+    plugged_in = chargeable_slots(replace(h, forbids=()), car.vehicle, grid) & tonight
+    return "leave_unplugged", "you keep it off all night" if plugged_in.any() else "not plugged in tonight"
 
 
 def _why_later(plan: Plan, later: Session, tonight: Flags) -> str:
