@@ -693,6 +693,22 @@ def test_another_car_on_a_circuit_that_is_shared_evenly_may_bind():
     assert departure["binds"] == ["shared current"]
 
 
+def test_whose_habit_is_to_charge_at_once_is_not_bound_by_it():
+    # Wren is first and has all 16 A until 21:00, and Heron needs 10 kWh by then.
+    answer = told(
+        habit="plug_and_go",
+        circuits=[a_circuit(sharing="free")],
+        leads=[a_lead(), a_lead(id="second")],
+        vehicles=[a_car(id="wren", lead="second"), a_car()],
+        rates=[LOSSLESS, LOSSLESS | {"vehicle": "wren", "lead": "second"}],
+        trips=[a_trip("2026-01-14T21:00:00+01:00", "2026-01-15T03:00:00+01:00", 150)],
+    )
+
+    (departure,) = answer["vehicles"][1]["departures"]
+    assert departure["short_kwh"] == pytest.approx(10)
+    assert departure["binds"] == ["shared current"]
+
+
 def test_the_other_car_on_the_circuit_may_bind():
     # 16 A for both, and both need all three hours until 21:00.
     trips = [

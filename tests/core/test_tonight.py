@@ -85,6 +85,7 @@ def test_a_later_day_may_have_the_sun():
 
 def test_a_car_at_its_limit():
     assert decided(vehicles=[a_car(soc_pct=80, daily_limit_pct=80)]).why == "80 % is aboard, which is its limit"
+    assert decided(vehicles=[a_car(soc_pct=95, daily_limit_pct=80)]).why == "95 % is aboard, above its limit of 80 %"
 
 
 def test_a_car_at_its_limit_that_drives_tonight_is_not_at_it_all_night():

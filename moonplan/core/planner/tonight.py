@@ -18,6 +18,9 @@ from moonplan.core.planner.why_then import MOSTLY, NO_DIFFERENCE
 from moonplan.core.simulate import NOTHING_KWH
 from moonplan.core.timegrid import Flags, is_awake, night_of, noon
 
+# What part of a battery makes no difference that is told.
+_SAME_SHARE = 0.005
+
 Action = Literal["plug_in", "go_on", "leave_unplugged", "cannot_charge", "away"]
 
 
@@ -85,7 +88,9 @@ def _unplugged(plan: Plan, i: int, until: datetime) -> tuple[Action, str]:
         return _not_at_all(plan, car, inside)
     share = mine.aboard_now_kwh / car.vehicle.usable_kwh
     if (mine.mean.soc_kwh[:-1] >= car.limit_kwh - NOTHING_KWH)[tonight].all():
-        return "leave_unplugged", f"{percent_told(share)} is aboard, which is its limit"
+        over = share - car.limit_kwh[tonight].max() / car.vehicle.usable_kwh
+        told = "which is its limit" if over < _SAME_SHARE else f"above its limit of {percent_told(share - over)}"
+        return "leave_unplugged", f"{percent_told(share)} is aboard, {told}"
     later = next((s for s in plan.sessions[i] if s.start >= until), None)
     enough = _enough(car, share)
     if any(r.short_kwh for r in mine.departures[:1]):

@@ -8,7 +8,7 @@ from typing import Literal
 import numpy as np
 
 from moonplan.core import hookup
-from moonplan.core.household import Household, Vehicle
+from moonplan.core.household import Habit, Household, Vehicle
 from moonplan.core.planner.constraints import room_for, shared_limits, sharing_with
 from moonplan.core.planner.moves import longest_sessions
 from moonplan.core.planner.outcome import Outcome, missed_by
@@ -50,7 +50,7 @@ def binds(problem: Problem, plan: Outcome, i: int, nth: int) -> tuple[Binds, ...
 def _limits_of(problem: Problem, i: int) -> list[Binds]:
     """What holds car i back beside what its hook-up gives while it is home."""
     car, h = problem.cars[i], problem.household
-    pinned = not np.isnan(car.pinned_a).all()
+    pinned = any(pin.vehicle == car.id for pin in h.pins)
     ceilings = any(o.vehicle == car.id and o.ceiling_a is not None for o in h.overrides)
     there: dict[Binds, bool] = {
         "pin": pinned,
@@ -59,12 +59,16 @@ def _limits_of(problem: Problem, i: int) -> list[Binds]:
         "shared current": bool(sharing_with(problem, i)) or problem.sharing[car.circuit.id] == "even",
         "supply": any(limit.of_house and i in limit.weights for limit in shared_limits(problem)),
         "ceiling": ceilings,
-        "habit": problem.habit_of(car) != "cheapest",
+        "habit": _leaves_hours_out(problem.habit_of(car)),
         "limit": bool((car.limit_kwh < car.vehicle.usable_kwh).any()),
         "kept off": bool(kept_off(h, car.vehicle, problem.grid).any()),
         "hours": True,
     }
     return [what for what, is_there in there.items() if is_there]
+
+
+def _leaves_hours_out(habit: Habit) -> bool:
+    return habit not in ("cheapest", "plug_and_go")
 
 
 def _fewest(without: "_Without", limits: Sequence[Binds], nth: int, least_kwh: float) -> tuple[Binds, ...]:
@@ -91,6 +95,7 @@ class _Without:
         """The car, at no more than what is left to it."""
         problem, car = self.problem, self.problem.cars[self.i]
         slots, most_a = self._slots_and_most(limits)
+        at_once = problem.habit_of(car) == "plug_and_go"
         unpinned, unlimited_kwh = np.full(len(slots), np.nan), np.full(len(slots), car.vehicle.usable_kwh)
         car = replace(
             car,
@@ -98,7 +103,8 @@ class _Without:
             chargeable=slots & (most_a > 0),
             limit_a=most_a,
             full_a=most_a,
-            pinned_a=unpinned if "pin" in limits else car.pinned_a,
+            # What a car does at once, nobody pinned.
+            pinned_a=unpinned if "pin" in limits or at_once else car.pinned_a,
             limit_kwh=unlimited_kwh if "limit" in limits else car.limit_kwh,
         )
         others = [np.zeros(len(slots)) if "shared current" in limits else amps for amps in self.amps]
@@ -111,7 +117,7 @@ class _Without:
         problem, car = self.problem, self.problem.cars[self.i]
         household, vehicle = _kept_otherwise(problem.household, car.vehicle, limits)
         slots = chargeable_slots(household, vehicle, problem.grid)
-        if "habit" not in limits:
+        if "habit" not in limits and _leaves_hours_out(problem.habit_of(car)):
             slots &= car.chargeable | ~car.could_charge
         most_a = chain_a(household, vehicle, problem.grid)
         if problem.sharing[car.circuit.id] == "even" and "shared current" not in limits:
