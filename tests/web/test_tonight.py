@@ -93,6 +93,11 @@ def test_a_shortage_is_told_in_km(demo: Served, open_page):
 
     # 150 km take 21.15 kWh; with the reserve more than fits, so all 22 are wanted, and the night gives them all.
     expect(wren).to_contain_text("Charge on the way: 3.5 kWh")
+    leaving = wren.get_by_role("textbox", name="Leaving time")
+    leaving.fill("02:00")
+    leaving.press("Enter")
+    expect(wren.get_by_role("heading", level=2)).to_contain_text("charging until 02:00; you leave Thursday")
+    expect(wren).to_contain_text("The hook-up gives no more in the time there is.")
     wren.get_by_role("checkbox", name="Not plugged in tonight").check()
     # Without the night 1.1 of 22 kWh are aboard: 20.9 kWh are missing, 148 km.
     expect(wren).to_contain_text("Short by 148 km (20.9 kWh) for Thursday: 5 % of the 100 % needed.")

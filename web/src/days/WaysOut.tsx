@@ -23,7 +23,8 @@ export function WaysOut({ trip, car, nights, manner, edit }: Props) {
       </strong>{" "}
       ({energy(trip.short_kwh)}) for {weekday(trip.leave, manner)} {clock(trip.leave, manner)}. {neededByItself(trip)}{" "}
       {whatBinds(trip.binds)}{" "}
-      {trip.ready_at && `Alone and at full current it would be ready at ${clock(trip.ready_at, manner)}, ${weekday(trip.ready_at, manner)}.`}{" "}
+      {trip.ready_at &&
+        `Alone and at full current it would be ready at ${clock(trip.ready_at, manner)}, ${weekday(trip.ready_at, manner)}.`}{" "}
       {car.under_reserve_from &&
         `It is below its reserve from ${weekday(car.under_reserve_from, manner)} ${clock(car.under_reserve_from, manner)} on. `}
       {!asked && (

@@ -28,14 +28,13 @@ function Decision({ car, manner }: { car: CarTonight; manner: Manner }) {
       return (
         <>
           Plug {name} into the {car.place} by <strong>{clock(car.plug_in_by ?? "", manner)}</strong>, at{" "}
-          <strong>{unbroken(car.current ?? "")}</strong>; ready by {clock(car.ready_at ?? "", manner)}
+          <strong>{unbroken(car.current ?? "")}</strong>; <Until car={car} manner={manner} />
         </>
       );
     case "go_on":
       return (
         <>
-          Leave {name} charging in the {car.place} at {unbroken(car.current ?? "")}; ready by{" "}
-          {clock(car.ready_at ?? "", manner)}
+          Leave {name} charging in the {car.place} at {unbroken(car.current ?? "")}; <Until car={car} manner={manner} />
         </>
       );
     case "cannot_charge":
@@ -53,6 +52,16 @@ function Decision({ car, manner }: { car: CarTonight; manner: Manner }) {
         </>
       );
   }
+}
+
+/** When it is ready; of a car that comes up short, how long it charges. */
+function Until({ car, manner }: { car: CarTonight; manner: Manner }) {
+  const isShort = car.departure !== null && car.departure.short_kwh > 0;
+  return (
+    <>
+      {isShort ? "charging until" : "ready by"} {clock(car.ready_at ?? "", manner)}
+    </>
+  );
 }
 
 function Leaving({ car, manner, errors, edit }: Props) {
