@@ -208,12 +208,13 @@ def test_why_it_is_there_when_it_is_the_sun():
     assert made.sessions[0][0].reason.startswith("to have 60 % by Thursday 12:00; on your own sun")
 
 
-def test_why_it_is_there_when_it_is_the_boost():
-    made = plan(a_household(vehicles=[a_car(soc_pct=8, boost_pct=15, end_pct=5)]), prove=False)
+@pytest.mark.parametrize("forbids", [[], [{"start": "2026-01-14T22:00:00+01:00", "end": "2026-01-15T06:00:00+01:00"}]])
+def test_why_it_is_there_when_it_is_the_boost(forbids: list[dict[str, Any]]):
+    # Whether it is kept off in the cheaper hours or not, it looks at none.
+    kept_off = [forbid | {"vehicle": "heron"} for forbid in forbids]
+    made = plan(a_household(vehicles=[a_car(soc_pct=8, boost_pct=15, end_pct=5)], forbids=kept_off), prove=False)
 
-    told = made.sessions[0][0].reason
-    assert told.startswith("back above 15 % at once; the default price, 0.3 a kWh")
-    assert "cheaper" not in told
+    assert made.sessions[0][0].reason.startswith("back above 15 % at once; the default price, 0.3 a kWh; ")
 
 
 def test_why_it_is_there_when_a_person_pinned_it():

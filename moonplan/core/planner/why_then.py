@@ -30,7 +30,10 @@ def why_then(session: PlannedSession) -> str:
     told = f"{_line(session)}, {session.paid:.5g} a kWh{_on_average(session)}"
     if own > _LITTLE:
         told = f"{percent_told(own)} on your own sun, the rest at {told}"
-    return told if own > MOSTLY else told + (_why_at_once(session) or _why_not_cheaper(session))
+    if own > MOSTLY:
+        return told
+    at_once = _why_at_once(session)
+    return told + (_why_not_cheaper(session) if at_once is None else at_once)
 
 
 def _line(session: PlannedSession) -> str:
@@ -54,7 +57,7 @@ def _on_average(session: PlannedSession) -> str:
 
 
 def _why_at_once(session: PlannedSession) -> str | None:
-    """Why no price was looked at; None where one was."""
+    """Why no price was looked at, nothing where what it serves says so; None where one was."""
     if session.habit == "plug_and_go":
         return ", since its habit is to charge at once on arrival"
     if session.is_pinned:
