@@ -23,6 +23,7 @@ from pydantic import (
     TypeAdapter,
     WithJsonSchema,
 )
+from pydantic.json_schema import GenerateJsonSchema
 
 from moonplan.core.distance import DistanceUnit
 from moonplan.core.mistakes import BadDocument, Mistake, validated
@@ -65,6 +66,13 @@ def _divides_an_hour(value: int) -> int:
     return value
 
 
+def _no_truth(value: object) -> object:
+    """`true` is 1 to a literal, and nobody means it so."""
+    if isinstance(value, bool):
+        raise ValueError("not a number")
+    return value
+
+
 Clock = Annotated[
     time,
     BeforeValidator(clock),
@@ -101,7 +109,7 @@ HIGHEST_PRICE = 1000
 Price = Annotated[float, Field(ge=-HIGHEST_PRICE, le=HIGHEST_PRICE)]
 Charge = Annotated[float, Field(ge=0, le=HIGHEST_PRICE)]
 Use = Annotated[float, Field(gt=0, le=1000)]
-Phases = Literal[1, 2, 3]
+Phases = Annotated[Literal[1, 2, 3], BeforeValidator(_no_truth)]
 Leg = Literal["L1", "L2", "L3"]
 LEGS: tuple[Leg, ...] = get_args(Leg)
 Control = Literal["managed", "timer", "hand"]
@@ -432,7 +440,15 @@ def _adapter() -> TypeAdapter[Household]:
 @cache
 def json_schema() -> dict[str, Any]:
     """The household document as JSON Schema."""
-    return {"$schema": "https://json-schema.org/draft/2020-12/schema", **_adapter().json_schema()}
+    schema = _adapter().json_schema(schema_generator=_DefaultsAsInTheFile)
+    return {"$schema": "https://json-schema.org/draft/2020-12/schema", **schema}
+
+
+class _DefaultsAsInTheFile(GenerateJsonSchema):
+    """Clock times by default as they are in the file, without seconds."""
+
+    def encode_default(self, dft: Any) -> Any:
+        return f"{dft:%H:%M}" if isinstance(dft, time) else super().encode_default(dft)
 
 
 def read(text: str | bytes) -> Household:

@@ -1,6 +1,7 @@
 """The household document: what it takes, and what it says of what it does not take."""
 
 import json
+import re
 from pathlib import Path
 from typing import Any
 
@@ -110,3 +111,15 @@ def test_the_schema_names_what_is_required():
         *("format", "timezone", "now", "supply", "circuits", "leads", "vehicles", "tariff"),
     }
     assert schema["$defs"]["Band"]["required"] == ["name", "price", "from", "to"]
+
+
+def test_a_clock_time_by_default_is_one_that_the_schema_allows():
+    bedtime = json_schema()["properties"]["bedtime"]
+
+    assert bedtime["default"] == "22:30"
+    assert re.fullmatch(bedtime["pattern"], bedtime["default"])
+
+
+def test_true_is_no_number_of_phases():
+    with pytest.raises(BadDocument, match=r"leads\[0\]\.phases: true, expected one of 1, 2, 3"):
+        read(json.dumps(a_document(leads=[a_lead(phases=True)])))
