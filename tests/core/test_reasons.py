@@ -1,9 +1,12 @@
 """What a session's reason says, and what is said to bind where a departure is short."""
 
+from collections.abc import Collection
 from typing import Any
 
 import numpy as np
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from moonplan.core.planner.outcome import outcome
 from moonplan.core.planner.plan import document, plan, problem_of
@@ -654,6 +657,53 @@ def test_what_binds_a_short_departure(changes: dict[str, Any], what: list[str]):
 
     assert departure["short_kwh"] > 0
     assert departure["binds"] == what
+
+
+# What may hold Heron back before 21:00, each by itself to be taken away.
+HOLDS = ("one session", "shared current", "supply", "ceiling", "limit", "kept off", "hours")
+
+
+def held_back(holds: Collection[str], km: float) -> dict[str, Any]:
+    """Heron's one departure where some of it holds."""
+    evening = "2026-01-14T{}:00+01:00"
+    control = "timer" if "one session" in holds else "managed"
+    of_night = {"limit_pct": 60} if "limit" in holds else {}
+    of_night |= {"ceiling_a": 12} if "ceiling" in holds else {}
+    keys: dict[str, Any] = {
+        "leads": [a_lead(control=control)],
+        "vehicles": [a_car(control=control) | ({"plug_in_hours": ["18:30", "08:00"]} if "hours" in holds else {})],
+        "overrides": [{"vehicle": "heron", "night": "2026-01-14"} | of_night],
+        "rates": [LOSSLESS],
+        "trips": [a_trip(evening.format("21:00"), "2026-01-15T03:00:00+01:00", km)],
+    }
+    if "shared current" in holds:
+        keys["circuits"] = [a_circuit(sharing="free")]
+        keys["leads"].append(a_lead(id="second"))
+        keys["vehicles"].append(a_car(id="wren", lead="second", soc_pct=90))
+        keys["rates"].append(LOSSLESS | {"vehicle": "wren", "lead": "second"})
+        keys["pins"] = [
+            QUARTER | {"vehicle": "wren", "start": evening.format("20:00"), "end": evening.format("21:00"), "amps": 8}
+        ]
+    if "supply" in holds:  # 11 A of 25 are left
+        keys["base_load_kw"] = [["00:00", 9.66]]
+    if "kept off" in holds:
+        keys["forbids"] = [{"vehicle": "heron", "start": evening.format("19:00"), "end": evening.format("19:30")}]
+    (departure,) = told(**keys)["vehicles"][0]["departures"]
+    return dict(departure)
+
+
+@settings(max_examples=40)
+@given(st.sets(st.sampled_from(HOLDS), min_size=1), st.sampled_from([105, 125, 145, 165]))
+def test_without_what_binds_a_departure_is_short_no_more_and_with_any_of_it_it_is(holds: set[str], km: float):
+    departure = held_back(holds, km)
+    named = set(departure["binds"]) - {"power"}
+    least_kwh = held_back((), km)["short_kwh"]
+
+    assert named <= holds
+    assert held_back(holds - named, km)["short_kwh"] == pytest.approx(least_kwh, abs=0.051)
+    assert ("power" in departure["binds"]) == (least_kwh > 0)
+    for what in named:
+        assert held_back(holds - named | {what}, km)["short_kwh"] > least_kwh + 0.05
 
 
 def test_another_car_and_one_session_a_night_may_bind_together():
