@@ -291,7 +291,7 @@ def _to_key_in(car: Car, decision: Decision, offered: list[str], unit: DistanceU
     if car.vehicle.cutoff:
         told.append({"where": car.name, "what": "stop by hand at", "value": f"{first.end:%H:%M}, {first.wall_kwh:.1f} kWh"})
     else:
-        told.append({"where": car.name, "what": "charge limit", "value": f"{percent_told(limit)}"})
+        told.append({"where": car.name, "what": "charge limit", "value": percent_told(limit)})
     if car.control == "timer":
         told.append({"where": car.name, "what": "timer", "value": f"start {first.start:%H:%M}"})
     elif car.control == "hand":

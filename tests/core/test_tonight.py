@@ -214,7 +214,9 @@ def test_why_it_is_there_when_it_is_the_boost(forbids: list[dict[str, Any]]):
     kept_off = [forbid | {"vehicle": "heron"} for forbid in forbids]
     made = plan(a_household(vehicles=[a_car(soc_pct=8, boost_pct=15, end_pct=5)], forbids=kept_off), prove=False)
 
-    assert made.sessions[0][0].reason.startswith("back above 15 % at once; the default price, 0.3 a kWh; ")
+    told = made.sessions[0][0].reason
+    assert told.startswith("back above 15 % at once; the default price, 0.3 a kWh; ")
+    assert "cheaper" not in told
 
 
 def test_why_it_is_there_when_a_person_pinned_it():

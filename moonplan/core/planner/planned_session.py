@@ -73,9 +73,8 @@ class PlannedSession:
         if self.serves is None or not np.isnan(self.car.pinned_a[self.run.first]):
             return False
         car, departure = self.car, self.car.departures[self.serves]
-        slot_kwh = (
-            car.rate.mean.battery_kw(car.intake.wall_kw(float(self.mine.amps[self.inside].max()))) * self.problem.grid.hours
-        )
+        wall_kw = car.intake.wall_kw(float(self.mine.amps[self.inside].max()))
+        slot_kwh = car.rate.mean.battery_kw(wall_kw) * self.problem.grid.hours
         return self.mine.departures[self.serves].planned_kwh > departure.required_kwh + slot_kwh
 
     @property

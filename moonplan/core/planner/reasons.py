@@ -40,13 +40,8 @@ def _serves(session: PlannedSession) -> str:
         km = distance_told(departure.trip.km, problem.household.distance_unit)
         told = f"for {_day_and_time(departure.trip.leave, problem)} ({km})"
         told += f", to leave with {filled(departure.required_kwh)}" if departure.wants_more else ""
-        if not session.serves_more:
-            return told
-        return (
-            f"{told} and the days after"
-            if session.wish is None
-            else f"{told} and up to {filled(session.wish.kwh)}, as the habit asks"
-        )
+        more = "the days after" if session.wish is None else f"up to {filled(session.wish.kwh)}, as the habit asks"
+        return f"{told} and {more}" if session.serves_more else told
     if session.habit == "plug_and_go":
         return f"up to {filled(car.limit_kwh[run.last])}"
     if session.is_pinned:
