@@ -228,7 +228,9 @@ def test_a_session_is_pinned_moved_and_let_go_by_hand(demo: Served, open_page, v
     wren.get_by_role("textbox", name="Pinned from").press("Enter")
     wren.get_by_role("textbox", name="Pinned to").fill("21:00")
     wren.get_by_role("textbox", name="Pinned to").press("Enter")
-    expect(wren.get_by_role("heading", level=2)).to_contain_text("ready by 21:00")
+    # An hour is not enough for the 90 % that are wanted.
+    expect(wren.get_by_role("heading", level=2)).to_contain_text("charging until 21:00")
+    expect(wren).to_contain_text("What is pinned by hand leaves too little.")
 
     wren.get_by_role("spinbutton", name="Pinned current").fill("16")
     expect(wren.get_by_role("alert")).to_contain_text("at most 10 A")
