@@ -18,6 +18,7 @@ from moonplan.core.planner.constraints import (
 )
 from moonplan.core.planner.outcome import outcome
 from moonplan.core.planner.problem import Problem, build, control_of
+from moonplan.core.simulate import runs
 from moonplan.core.timegrid import Floats
 from tests.core.factories import a_car, a_circuit, a_household, a_lead, a_trip
 
@@ -270,6 +271,23 @@ def test_what_the_others_leave_of_a_circuit_and_of_the_sun():
     assert list(room_for(problem, amps, 1)[:2]) == [6, 16]
     # 4 kWh in the hour from 09:00, less 2.3 kWh that the other car draws.
     assert sun_for(problem, amps, 1)[15] == pytest.approx(1.7)
+
+
+def test_at_once_a_car_that_draws_again_from_noon_on_has_had_the_session_of_the_next_night():
+    # 5 kWh up to tonight's 30 %: six quarters of an hour. From noon on it may have more, until it leaves at one and after two.
+    problem = build(
+        a_household(
+            now="2026-01-15T00:00:00+01:00",
+            leads=[a_lead(control="timer")],
+            vehicles=[a_car(control="timer", soc_pct=20)],
+            overrides=[{"vehicle": "heron", "night": "2026-01-14", "limit_pct": 30}],
+            trips=[a_trip("2026-01-15T13:00:00+01:00", "2026-01-15T14:00:00+01:00", 50)],
+        )
+    )
+    (amps,) = at_once(problem)
+
+    assert broken_rules(problem, [amps]) == []
+    assert [(run.first, run.last) for run in runs(amps)] == [(0, 5), (48, 51)]
 
 
 @pytest.mark.parametrize("control", ["managed", "timer", "hand"])

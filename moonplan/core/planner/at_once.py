@@ -54,10 +54,16 @@ def _one_a_night(problem: Problem, car: Car, pinned: Floats, room: Floats) -> Fl
         trial = amps.copy()
         trial[t:end] = current
         trial = until_full(problem, car, trial, keep=pinned > 0)
-        if trial[t] > 0:
+        drawing = trial[t:end] > 0
+        if drawing[0]:
+            # What it draws once more after it was full, where its limit rises with a night, is another session.
+            stop = t + int(np.argmin(drawing)) if not drawing.all() else end
+            trial[stop:end] = 0.0
             amps = trial
             taken.add(grid.nights[t])
-        t = end
+            t = stop
+        else:
+            t = t + int(np.argmax(drawing)) if drawing.any() else end
     return amps
 
 
