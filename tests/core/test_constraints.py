@@ -274,7 +274,7 @@ def test_what_the_others_leave_of_a_circuit_and_of_the_sun():
 
 
 def test_at_once_a_car_that_draws_again_from_noon_on_has_had_the_session_of_the_next_night():
-    # 5 kWh up to tonight's 30 %: six quarters of an hour. From noon on it may have more, until it leaves at one and after two.
+    # 5 kWh up to tonight's 30 %: six quarters of an hour. From noon on it may have more, and is out from one to two.
     problem = build(
         a_household(
             now="2026-01-15T00:00:00+01:00",
