@@ -118,8 +118,7 @@ def _plan_table(made: Plan, answer: dict[str, Any]) -> None:
                 else f"short by {in_unit(d['short_km'], unit):.0f} {unit} ({d['short_kwh']:.1f} kWh; "
                 f"what binds: {', '.join(d['binds'])})"
             )
-            wanted = d["needed_pct"] < d["required_pct"]
-            what = f"wanted; the trip itself needs {d['needed_pct']:.0f} %" if wanted else "needed"
+            what = f"wanted; the trip itself needs {d['needed_pct']:.0f} %" if d["wants_more"] else "needed"
             print(f"  leaves {_clock(d['leave'])}: {ready}, {d['planned_pct']:.0f} % of {d['required_pct']:.0f} % {what}")
         for one in filter(None, (*told["departures"], told["end"])):
             if (earlier := one["earlier"]) and earlier["short_kwh"]:

@@ -287,7 +287,8 @@ class NotReady(Schema):
 
 
 class DepartureOut(Schema):
-    """needed_pct : of what is required, what the trip itself needs. can_leave : whether it has that."""
+    """needed_pct : of what is required, what the trip itself needs. wants_more : whether that is less.
+    can_leave : whether it has it."""
 
     leave: datetime
     km: float
@@ -296,6 +297,7 @@ class DepartureOut(Schema):
     on_the_way_kwh: float
     required_pct: float
     needed_pct: float
+    wants_more: bool
     can_leave: bool
     planned_pct: float
     short_kwh: float
@@ -648,8 +650,7 @@ class ReadingPatch(Strict):
 
 class TripOnSheet(Schema):
     """A trip ahead. id : None for a usual day's. nth, night : its place among the departures, and the night
-    that it leaves in; None for one that has begun. needed_pct : of what is required, what the trip itself needs. can_leave :
-    whether it has that."""
+    that it leaves in; None for one that has begun. needed_pct, wants_more, can_leave : as of a departure."""
 
     id: int | None
     version: int
@@ -667,6 +668,7 @@ class TripOnSheet(Schema):
     on_the_way_kwh: float
     required_pct: float | None
     needed_pct: float | None
+    wants_more: bool
     can_leave: bool
     planned_pct: float | None
     short_kwh: float

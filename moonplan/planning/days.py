@@ -116,6 +116,7 @@ def _away(trip: Trip) -> dict[str, Any]:
         "night": None,
         "required_pct": None,
         "needed_pct": None,
+        "wants_more": False,
         "can_leave": True,
         "planned_pct": None,
         "short_kwh": 0.0,
@@ -154,7 +155,17 @@ def _trip(made: Plan, i: int, nth: int, departure: dict[str, Any], row: Trip | N
     }
 
 
-_READINESS = ("required_pct", "needed_pct", "can_leave", "planned_pct", "short_kwh", "short_km", "ready_at", "binds")
+_READINESS = (
+    "required_pct",
+    "needed_pct",
+    "wants_more",
+    "can_leave",
+    "planned_pct",
+    "short_kwh",
+    "short_km",
+    "ready_at",
+    "binds",
+)
 
 
 def _stored(trip: Trip) -> dict[str, Any]:

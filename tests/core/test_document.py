@@ -387,7 +387,7 @@ def test_who_cannot_have_all_that_is_wanted_may_have_what_the_trip_needs(soc_pct
     trip = a_trip("2026-01-14T19:00:00+01:00", "2026-01-14T20:00:00+01:00", 10, fill=True, fill_to_pct=80)
     (departure,) = told(trips=[trip], vehicles=[a_car(soc_pct=soc_pct)])["vehicles"][0]["departures"]
 
-    assert (departure["required_pct"], departure["needed_pct"]) == (80, 14)
+    assert (departure["required_pct"], departure["needed_pct"], departure["wants_more"]) == (80, 14, True)
     assert departure["short_kwh"] == pytest.approx(40 - soc_pct / 2 - 3.68)
     assert departure["can_leave"] == can_leave
 

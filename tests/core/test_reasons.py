@@ -729,6 +729,35 @@ def test_another_car_and_one_session_a_night_may_bind_together():
     assert departure["binds"] == ["one session", "shared current"]
 
 
+@pytest.mark.parametrize(
+    ("pinned", "what"),
+    [
+        # Wren would charge before 20:00 or after 00:00 instead, and Heron once, for six hours.
+        (False, ["hours"]),
+        # Wren stays where it is, and Heron would have four hours before it and two after.
+        (True, ["hours", "one session"]),
+    ],
+)
+def test_nothing_binds_for_a_car_that_would_make_way(pinned: bool, what: list[str]):
+    # Heron is not plugged in. It needs 17 kWh by 02:00, five hours of 3.68 kW, and Wren has the circuit from 22:00 to 00:00.
+    leave, back = "2026-01-15T02:00:00+01:00", "2026-01-15T10:00:00+01:00"
+    pin = QUARTER | {"vehicle": "wren", "start": "2026-01-14T22:00:00+01:00", "end": "2026-01-15T00:00:00+01:00"}
+    heron, wren = told(
+        circuits=[a_circuit(sharing="none")],
+        leads=[a_lead(control="timer"), a_lead(id="second", control="timer")],
+        vehicles=[a_car(control="timer"), a_car(id="wren", lead="second", control="timer")],
+        rates=[LOSSLESS, LOSSLESS | {"vehicle": "wren", "lead": "second"}],
+        trips=[a_trip(leave, back, 185), a_trip(leave, back, 135) | {"vehicle": "wren"}],
+        overrides=[{"vehicle": "heron", "night": "2026-01-14", "plugged_in": False}],
+        pins=[pin] if pinned else [],
+    )["vehicles"]
+
+    (session,) = wren["sessions"]
+    assert session["start"] == pin["start"]
+    assert heron["departures"][0]["short_kwh"] == pytest.approx(17)
+    assert heron["departures"][0]["binds"] == what
+
+
 def test_another_car_on_a_circuit_that_is_shared_evenly_may_bind():
     # 8 A for each: 5.52 kWh by 21:00 of the 10 that are missing, and Wren needs none of its half.
     answer = told(

@@ -26,14 +26,13 @@ class SharedLimit:
     subject : what it belongs to, in words. weights : per car index, load per offered amp.
     capacity : shape (n_slots,), what the cars may load together, in the unit of weight × A.
     of_full_limits : whether a running car counts with its full chain limit instead of what it is offered.
-    of_house : whether it is one of the house's own, and not of a circuit. unit : of capacity.
+    unit : of capacity.
     """
 
     subject: str
     weights: dict[int, float]
     capacity: Floats
     of_full_limits: bool = False
-    of_house: bool = False
     unit: str = "A"
 
     def load(self, problem: Problem, amps: Sequence[Floats], i: int) -> Floats:
@@ -47,6 +46,13 @@ def shared_limits(problem: Problem) -> list[SharedLimit]:
     return problem.once(
         "shared limits", lambda: [*_circuits(problem), *_legs(problem), *_feeders(problem), *_contract(problem)]
     )
+
+
+def as_circuits_allow(problem: Problem) -> Problem:
+    """The same problem with nothing done yet, in a house that leaves its cars all that their circuits carry."""
+    around = problem.with_cars(problem.cars)
+    around.once("shared limits", lambda: list(_circuits(problem)))
+    return around
 
 
 def _circuits(problem: Problem) -> Iterator[SharedLimit]:
@@ -72,7 +78,7 @@ def _legs(problem: Problem) -> Iterator[SharedLimit]:
     for leg in problem.household.supply_legs:
         weights = {i: 1 / supply.continuous_factor for i, car in enumerate(problem.cars) if leg in car.legs}
         if weights:
-            yield SharedLimit(f"leg {leg} of the supply", weights, free, of_house=True)
+            yield SharedLimit(f"leg {leg} of the supply", weights, free)
 
 
 def _feeders(problem: Problem) -> Iterator[SharedLimit]:
@@ -85,7 +91,7 @@ def _feeders(problem: Problem) -> Iterator[SharedLimit]:
                 if car.circuit.feeder == feeder.id and leg in car.legs
             }
             if weights:
-                yield SharedLimit(f"leg {leg} of {feeder.name or feeder.id}", weights, free, of_house=True)
+                yield SharedLimit(f"leg {leg} of {feeder.name or feeder.id}", weights, free)
 
 
 def _contract(problem: Problem) -> Iterator[SharedLimit]:
@@ -93,7 +99,7 @@ def _contract(problem: Problem) -> Iterator[SharedLimit]:
     if contracted_kw is not None and problem.cars:
         weights = {i: car.intake.volts * car.intake.phases / 1000 for i, car in enumerate(problem.cars)}
         left_kw = np.maximum(0.0, contracted_kw - problem.base_kw)
-        yield SharedLimit("the contracted power", weights, left_kw, of_house=True, unit="kW")
+        yield SharedLimit("the contracted power", weights, left_kw, unit="kW")
 
 
 def one_lead_groups(problem: Problem) -> list[list[int]]:
@@ -128,15 +134,12 @@ def _asleep_stretches(problem: Problem) -> list[range]:
     return stretches
 
 
-def room_for(problem: Problem, amps: Sequence[Floats], i: int, *, of_house: bool = True) -> Floats:
-    """What the others leave a car in each slot, shape (n_slots,) [A]
-
-    of_house : whether the limits of the house count.
-    """
+def room_for(problem: Problem, amps: Sequence[Floats], i: int) -> Floats:
+    """What the others leave a car in each slot, shape (n_slots,) [A]"""
     car = problem.cars[i]
     room = car.once("room", lambda: np.where(car.chargeable & ~beside_a_pin(car), car.limit_a, 0.0)).copy()
     for limit in shared_limits(problem):
-        if i in limit.weights and (of_house or not limit.of_house):
+        if i in limit.weights:
             left = left_of(limit, problem, amps, i)
             room = np.where(left >= car.full_a - 1e-9, room, 0.0) if limit.of_full_limits else np.minimum(room, left)
     for group in one_lead_groups(problem):

@@ -348,6 +348,7 @@ def _vehicle(plan: Plan, i: int) -> dict[str, Any]:
                 "leave": departure.trip.leave.isoformat(),
                 **_readiness_document(ready, problem, usable),
                 "needed_pct": _pct(departure.needed_kwh, usable),
+                "wants_more": departure.wants_more,
                 "can_leave": ready.planned_kwh >= departure.needed_kwh - NOTHING_KWH,
                 "short_km": round(range_km(ready.short_kwh, car.vehicle.use_kwh_per_100km), 3),
                 "ready_at": _ready_at(plan, i, nth, ready),

@@ -2,17 +2,18 @@
 
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass, replace
-from itertools import combinations, pairwise
+from itertools import chain, combinations, pairwise
 from typing import Literal
 
 import numpy as np
 
 from moonplan.core import hookup
 from moonplan.core.household import Habit, Household, Vehicle
-from moonplan.core.planner.constraints import room_for, shared_limits, sharing_with
+from moonplan.core.planner.constraints import as_circuits_allow, room_for, sharing_with
 from moonplan.core.planner.moves import longest_sessions
 from moonplan.core.planner.outcome import Outcome, missed_by
 from moonplan.core.planner.problem import Car, Problem, chain_a, chargeable_slots, kept_off
+from moonplan.core.planner.together import missing_least
 from moonplan.core.simulate import runs
 from moonplan.core.timegrid import Flags, Floats
 
@@ -27,11 +28,12 @@ _SAME_KWH = 0.05
 def binds(problem: Problem, plan: Outcome, i: int, nth: int) -> tuple[Binds, ...]:
     """What makes car i's nth departure short, what costs it most first.
 
-    The fewest of what limits the car that would all have to go for as little to be missed as without any of it, and `power`
-    where something is missed even then: ahead of the others where that is more than half.
+    The fewest of what limits the car that would all have to go for as little to be missed as without any of it, the others
+    making way where they are short of no more for it; and `power` where something is missed even then, ahead of the rest
+    where that is more than half.
     """
     short_kwh = plan.cars[i].departures[nth].short_kwh
-    without = _Without(problem, [one.amps for one in plan.cars], i)
+    without = _Without(problem, plan, i)
     limits = tuple(_limits_of(problem, i))
     least_kwh = without.missed_kwh(limits, nth)
     if least_kwh > short_kwh - _SAME_KWH:
@@ -57,7 +59,7 @@ def _limits_of(problem: Problem, i: int) -> list[Binds]:
         "one session": car.control == "timer" and not pinned,
         "by hand": car.control == "hand" and not pinned,
         "shared current": bool(sharing_with(problem, i)) or problem.sharing[car.circuit.id] == "even",
-        "supply": any(limit.of_house and i in limit.weights for limit in shared_limits(problem)),
+        "supply": True,
         "ceiling": ceilings,
         "habit": _leaves_hours_out(problem.habit_of(car)),
         "limit": bool((car.limit_kwh < car.vehicle.usable_kwh).any()),
@@ -73,31 +75,53 @@ def _leaves_hours_out(habit: Habit) -> bool:
 
 def _fewest(without: "_Without", limits: Sequence[Binds], nth: int, least_kwh: float) -> tuple[Binds, ...]:
     """The fewest limits without which no more is missed than a least; of equally many the first."""
-    some = (those for many in range(len(limits)) for those in combinations(limits, many))
-    return next((those for those in some if without.missed_kwh(those, nth) <= least_kwh + _SAME_KWH), tuple(limits))
+    for many in range(len(limits)):
+        some = list(combinations(limits, many))
+        enough = (those for those in some if without.missed_kwh(those, nth) <= least_kwh + _SAME_KWH)
+        made_up = (those for those in some if without.is_made_up(those, nth, least_kwh))
+        for those in chain(enough, made_up):
+            return those
+    return tuple(limits)
 
 
 @dataclass(frozen=True)
 class _Without:
-    """Car i at all that it can have beside the others' setpoints (per car, shape (n_slots,) [A]), without some limits."""
+    """Car i at all that it can have beside the others, without some of what limits it in a plan."""
 
     problem: Problem
-    amps: Sequence[Floats]
+    plan: Outcome
     i: int
 
     def missed_kwh(self, limits: Collection[Binds], nth: int) -> float:
-        """What its nth departure misses."""
-        car = self._car(limits)
+        """What its nth departure misses beside the others as they are planned."""
+        amps = [np.zeros_like(one.amps) if "shared current" in limits else one.amps for one in self.plan.cars]
+        around = self._problem(limits)
+        car = around.cars[self.i]
+        room_a = car.offered(room_for(around, amps, self.i))
+        car = replace(car, limit_a=np.where(np.isnan(car.pinned_a), room_a, car.pinned_a))
         run = car.run(self._most(car), car.rate.cautious, self.problem.grid)
         return max(0.0, car.departures[nth].required_kwh - float(run.before_leaving_kwh[nth]))
 
+    def is_made_up(self, limits: Collection[Binds], nth: int, least_kwh: float) -> bool:
+        """Whether the others can make way so that its nth departure misses a least, and nothing else more than planned."""
+        if not limits or "shared current" in limits or not sharing_with(self.problem, self.i):
+            return False
+        anew = missing_least(self._problem(limits)).outcome
+        most_kwh, anew_kwh = ([car.shorts_kwh.copy() for car in plan.cars] for plan in (self.plan, anew))
+        most_kwh[self.i][nth] = least_kwh
+        return bool((np.concatenate(anew_kwh) <= np.concatenate(most_kwh) + _SAME_KWH).all())
+
+    def _problem(self, limits: Collection[Binds]) -> Problem:
+        car = self._car(limits)
+        around = self.problem.with_cars([*self.problem.cars[: self.i], car, *self.problem.cars[self.i + 1 :]])
+        return as_circuits_allow(around) if "supply" in limits else around
+
     def _car(self, limits: Collection[Binds]) -> Car:
-        """The car, at no more than what is left to it."""
         problem, car = self.problem, self.problem.cars[self.i]
         slots, most_a = self._slots_and_most(limits)
         at_once = problem.habit_of(car) == "plug_and_go"
         unpinned, unlimited_kwh = np.full(len(slots), np.nan), np.full(len(slots), car.vehicle.usable_kwh)
-        car = replace(
+        return replace(
             car,
             control="managed" if {"pin", "one session", "by hand"} & set(limits) else car.control,
             chargeable=slots & (most_a > 0),
@@ -107,10 +131,6 @@ class _Without:
             pinned_a=unpinned if "pin" in limits or at_once else car.pinned_a,
             limit_kwh=unlimited_kwh if "limit" in limits else car.limit_kwh,
         )
-        others = [np.zeros(len(slots)) if "shared current" in limits else amps for amps in self.amps]
-        around = problem.with_cars([*problem.cars[: self.i], car, *problem.cars[self.i + 1 :]])
-        room_a = car.offered(room_for(around, others, self.i, of_house="supply" not in limits))
-        return replace(car, limit_a=np.where(np.isnan(car.pinned_a), room_a, car.pinned_a))
 
     def _slots_and_most(self, limits: Collection[Binds]) -> tuple[Flags, Floats]:
         """Slots in which it may charge, and the most that its hook-up gives it then, shapes (n_slots,). [A]"""

@@ -1239,7 +1239,8 @@ export interface components {
         };
         /**
          * DepartureOut
-         * @description needed_pct : of what is required, what the trip itself needs. can_leave : whether it has that.
+         * @description needed_pct : of what is required, what the trip itself needs. wants_more : whether that is less.
+         *     can_leave : whether it has it.
          */
         DepartureOut: {
             /**
@@ -1259,6 +1260,8 @@ export interface components {
             required_pct: number;
             /** Needed Pct */
             needed_pct: number;
+            /** Wants More */
+            wants_more: boolean;
             /** Can Leave */
             can_leave: boolean;
             /** Planned Pct */
@@ -1808,8 +1811,7 @@ export interface components {
         /**
          * TripOnSheet
          * @description A trip ahead. id : None for a usual day's. nth, night : its place among the departures, and the night
-         *     that it leaves in; None for one that has begun. needed_pct : of what is required, what the trip itself needs. can_leave :
-         *     whether it has that.
+         *     that it leaves in; None for one that has begun. needed_pct, wants_more, can_leave : as of a departure.
          */
         TripOnSheet: {
             /** Id */
@@ -1850,6 +1852,8 @@ export interface components {
             required_pct: number | null;
             /** Needed Pct */
             needed_pct: number | null;
+            /** Wants More */
+            wants_more: boolean;
             /** Can Leave */
             can_leave: boolean;
             /** Planned Pct */
