@@ -159,3 +159,28 @@ def test_a_session_that_lasts_past_noon_may_be_at_what_the_house_leaves_it_there
 
     assert start.outcome.short_kwh == pytest.approx(50 - 28.98)
     assert improved(problem, start, moves=1).outcome.short_kwh == pytest.approx(50 - 31.05)
+
+
+def test_a_session_may_last_past_noon_so_that_the_night_after_has_one_later():
+    # 15 of 40 kWh until 10:05, when somebody's limit is reached, and 3.68 from noon on, when it is lifted, to leaving. As a
+    # session of its own that would be the next night's, and nothing more would be charged for the day after.
+    leaves = ["2026-01-15T13:00:00+01:00", "2026-01-16T08:00:00+01:00"]
+    back = ["2026-01-15T14:00:00+01:00", "2026-01-16T18:00:00+01:00"]
+    problem = problem_of(
+        a_household(
+            now="2026-01-15T06:00:00+01:00",
+            vehicles=[a_car(soc_pct=20, control="timer")],
+            leads=[a_lead(control="timer")],
+            rates=[LOSSLESS],
+            overrides=[{"vehicle": "heron", "night": "2026-01-14", "limit_pct": 50}],
+            trips=[a_trip(leave, back, 0, fill=True) for leave, back in zip(leaves, back, strict=True)],
+        )
+    )
+    amps = np.zeros(problem.grid.n_slots)
+    amps[: 4 * 4 + 1] = amps[6 * 4 : 7 * 4] = MOST_A
+    start = candidate(problem, [amps])
+    missing = 50 - 25 - MOST_A * KW_PER_A
+
+    assert start.outcome.short_kwh == pytest.approx(2 * missing)
+    assert improved(problem, start, moves=1).outcome.short_kwh == pytest.approx(missing)
+    assert soon(problem).outcome.short_kwh == pytest.approx(missing)

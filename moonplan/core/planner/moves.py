@@ -64,7 +64,7 @@ def _as_long_as_can_be(problem: Problem, car: Car, i: int, best: Candidate) -> C
     room = car.offered(room_for(problem, best.amps, i))
     for night in pairwise(edges):
         for amps in longest_sessions(problem, car, best.amps[i], room, night):
-            if missed_by(problem, car, amps) < missed_by(problem, car, best.amps[i]) and not any(
+            if missed_by(problem, car, amps) <= missed_by(problem, car, best.amps[i]) and not any(
                 broken_alone(problem, car, amps)
             ):
                 best = min(best, _with_car(problem, best, i, amps), key=lambda one: one.outcome.rank)
@@ -73,23 +73,31 @@ def _as_long_as_can_be(problem: Problem, car: Car, i: int, best: Candidate) -> C
 
 def longest_sessions(problem: Problem, car: Car, amps: Floats, room: Floats, night: tuple[int, int]) -> Iterator[Floats]:
     """A timer's setpoints with the session of a night, from one edge to another, as long as one can be at each current that
-    is left to it then."""
+    is left to it then: up to the next night's session, and over it, for then that night has one to have later."""
     begins, ends = night
-    without = amps.copy()
-    for run in runs(amps):
-        if begins <= run.first < ends:
-            without[run.first : run.last + 1] = 0.0
-    beside = np.convolve(without > 0, [1, 1, 1], mode="same") > 0
-    starts, stops = may_begin(problem, car), may_end(problem, car)
+    without = _with_none_begun(car, amps, begins, ends)
     # A session may last into the next night, and into what is left to it there.
     reaches = next((t for t in range(ends, len(room)) if not room[t]), len(room))
-    for current in car.steps_a or np.unique(room[begins:reaches]).tolist():
-        free = (room > current - SLACK_A) & ~beside & np.isnan(car.pinned_a)
-        for run in runs(np.where(free, current, 0.0)):
-            first = next((t for t in range(max(run.first, begins), min(run.last + 1, ends)) if starts[t]), None)
-            if first is not None:
-                last = next((t for t in range(run.last, first, -1) if stops[t]), run.last)
-                yield _with(without, first, last + 1 - first, current)
+    starts, stops = may_begin(problem, car), may_end(problem, car)
+    over = _with_none_begun(car, without, ends, reaches)
+    for kept in (without, over) if (over != without).any() else (without,):
+        beside = np.convolve(kept > 0, [1, 1, 1], mode="same") > 0
+        for current in car.steps_a or np.unique(room[begins:reaches]).tolist():
+            free = (room > current - SLACK_A) & ~beside & np.isnan(car.pinned_a)
+            for run in runs(np.where(free, current, 0.0)):
+                first = next((t for t in range(max(run.first, begins), min(run.last + 1, ends)) if starts[t]), None)
+                if first is not None:
+                    last = next((t for t in range(run.last, first, -1) if stops[t]), run.last)
+                    yield _with(kept, first, last + 1 - first, current)
+
+
+def _with_none_begun(car: Car, amps: Floats, begins: int, ends: int) -> Floats:
+    """Setpoints without the sessions that begin between two edges and that nobody pinned."""
+    without = amps.copy()
+    for run in runs(amps):
+        if begins <= run.first < ends and np.isnan(car.pinned_a[run.first]):
+            without[run.first : run.last + 1] = 0.0
+    return without
 
 
 def _smoothed(problem: Problem, car: Car, i: int, best: Candidate) -> Candidate:
