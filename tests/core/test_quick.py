@@ -339,6 +339,20 @@ def test_so_do_cars_with_one_session_a_night(control: str):
     assert found.outcome.cost == pytest.approx(3.68 * (0.10 + 0.12))
 
 
+def test_where_own_sun_comes_first_only_what_misses_something_is_looked_at():
+    # Heron has both hours before Wren leaves at 02:00, and needs one.
+    problem = a_problem(**two_cars(habit="sun_first"))
+    everywhere = np.ones(problem.grid.n_slots, dtype=np.bool_)
+    short = candidate(problem, charging(problem, ("00:00", "01:00"), ()))
+    dear = candidate(problem, charging(problem, ("00:00",), ("01:00",)))
+
+    found = quickly_searched(problem, short, tries=300, contended=everywhere)
+
+    assert problem.weighs_own_sun
+    assert (short.outcome.short_kwh, found.outcome.short_kwh) == (pytest.approx(3.68), 0)
+    assert quickly_searched(problem, dear, tries=300, contended=everywhere) is dear
+
+
 HOURS, START_PRICE = 18, 0.2
 
 

@@ -139,6 +139,38 @@ def test_who_made_way_is_left_in_turn_what_it_is_short_of_twice():
     assert found.outcome.short_kwh == 0
 
 
+def test_another_car_makes_way_for_all_but_its_lesser_current():
+    # 22 A for twelve hours: 14 A are 38.64 kWh for Heron, a timer, and 8 A 22.08 for Wren. In the plan we begin with Wren
+    # has 16 A for six hours and Heron 6. If Wren makes way Heron takes 16 A for ten and a half, and the 6 A that are left
+    # then are no current for Wren.
+    away = "2026-01-15T06:00:00+01:00", "2026-01-15T18:00:00+01:00"
+    problem = problem_of(
+        a_household(
+            circuits=[a_circuit(breaker_a=22, sharing="free")],
+            leads=[a_lead(control="timer"), a_lead(id="second", steps_a=[8, 16])],
+            vehicles=[
+                a_car(usable_kwh=100, soc_pct=10, control="timer"),
+                a_car(id="wren", lead="second", soc_pct=10),
+            ],
+            rates=[LOSSLESS, LOSSLESS | {"vehicle": "wren", "lead": "second"}],
+            trips=[
+                a_trip(*away, 0, fill=True, fill_to_pct=48.64),
+                a_trip(*away, 0, fill=True, fill_to_pct=54.16, vehicle="wren"),
+            ],
+        )
+    )
+    heron, wren = (charging(problem, *hours) for hours in (["14T18:00-15T06:00"], ["14T18:00-15T00:00"]))
+    begun = candidate(problem, [heron * 6 / 16, wren])
+    alone = candidate(problem, [charging(problem, "14T18:00-15T04:30"), wren])
+    assert broken_rules(problem, begun.amps) == []
+    assert (begun.outcome.short_kwh, alone.outcome.short_kwh) == (pytest.approx(22.08), 0)
+
+    found = relieved(problem, begun, alone, effort=COARSE)
+
+    assert broken_rules(problem, found.amps) == []
+    assert found.outcome.short_kwh == pytest.approx(0, abs=1e-6)
+
+
 @pytest.mark.parametrize("seed", [0, 1, 2])
 def test_a_first_plan_of_a_car_alone_is_no_worse_than_a_coarse_one(seed: int, monkeypatch: pytest.MonkeyPatch):
     # What is planned closely is so poor here that the coarse plan is the better one.

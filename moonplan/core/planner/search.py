@@ -6,7 +6,7 @@ the others, or held to less than they could have; what comes out is kept if it i
 seeded generator and counted, so that the same household gives the same plan.
 """
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from itertools import combinations, islice
 from random import Random
 
@@ -44,7 +44,7 @@ _REGRETTED = 0.8
 # then how often each but the last of them.
 _HELD_TO_LESS, _SOME_HELD, _HELD = 0.4, 0.5, 0.7
 # What a car is short of more than alone before others make way for it [kWh], for how many nights, and how often at most.
-_SHORT_OF_MORE_KWH = 0.01
+SHORT_OF_MORE_KWH = 0.01
 _NIGHTS_RELIEVED = 3
 _MOST_RELIEFS = 20
 # How many of them in which one makes way in turn are tried after each.
@@ -57,6 +57,8 @@ _WIDELY = 0.3
 _NIGHTS_TOGETHER, _TOLLS_TOGETHER = (1, 1, 2), (0.4, 0.6, 0.7, 0.8, 1.0)
 # Which part of what others would pay the first of the cars is asked for.
 _TOLL = (0.2, 1.3)
+
+_Reliefs = Callable[[Here, Candidate], Iterator[list[Floats]]]
 
 
 def searched(
@@ -116,17 +118,19 @@ def relieved(problem: Problem, best: Candidate, alone: Candidate, *, effort: Eff
     """The best plan that comes of others making way for a car that is short of more than it is alone.
 
     alone : what each car would do by itself. For what is missing the others leave the car the time since the trip before, or
-    the last nights, all of them and each in turn, and take what is left of it.
+    the last nights, all of them and each in turn, and take what is left of it; then one of them leaves it all but one of its
+    lesser currents.
     """
     here = Here(problem, best, effort)
-    ways = _reliefs_in_turn(here, alone)
-    for _ in range(_MOST_RELIEFS):
-        amps = next(ways, None)
-        if amps is None:
-            break
-        before, here = here, here.or_better(amps)
-        if here is not before:
-            ways = _reliefs_in_turn(here, alone)
+    for reliefs in (_reliefs, _partial_reliefs):
+        ways = _in_turn(reliefs, here, alone)
+        for _ in range(_MOST_RELIEFS):
+            amps = next(ways, None)
+            if amps is None:
+                break
+            before, here = here, here.or_better(amps)
+            if here is not before:
+                ways = _in_turn(reliefs, here, alone)
     return here.plan
 
 
@@ -209,9 +213,13 @@ def _one_kept_off(
 
 def _held_to_less(car: Car, slots: Flags, than_a: float, chance: Random) -> Held | None:
     """The car held in some slots to one of its lesser currents, None where it has no less than one."""
-    steps = car.steps_a or np.linspace(car.least_a, float(car.limit_a.max()), _LESS + 1)[:-1].tolist()
-    less = [step for step in steps if step < than_a - 1e-9]
+    less = [current for current in _lesser_currents(car) if current < than_a - 1e-9]
     return Held(slots, chance.choice(less)) if less else None
+
+
+def _lesser_currents(car: Car) -> Sequence[float]:
+    """Currents to which a car may be held so that others have more. [A]"""
+    return car.steps_a or np.linspace(car.least_a, float(car.limit_a.max()), _LESS + 1)[:-1].tolist()
 
 
 def _held(here: Here, amps: list[Floats], cars: Sequence[int], held: Held, nights: tuple[int, int]) -> list[Floats]:
@@ -223,16 +231,32 @@ def _held(here: Here, amps: list[Floats], cars: Sequence[int], held: Held, night
     return amps
 
 
-def _reliefs_in_turn(here: Here, alone: Candidate) -> Iterator[list[Floats]]:
+def _in_turn(reliefs: _Reliefs, here: Here, alone: Candidate) -> Iterator[list[Floats]]:
     """Setpoints of all cars where others make way, and after each of them where somebody makes way in turn for one that did
     and is short for it."""
-    for amps in _reliefs(here, alone):
+    for amps in reliefs(here, alone):
         yield amps
-        yield from islice(_reliefs(here.elsewhere(amps), alone), _MOST_IN_TURN)
+        yield from islice(reliefs(here.elsewhere(amps), alone), _MOST_IN_TURN)
 
 
 def _reliefs(here: Here, alone: Candidate) -> Iterator[list[Floats]]:
     """Setpoints of all cars where others make way, first for the car that misses most more than it does alone."""
+    for i, first, past in _missed(here, alone):
+        those = _in_the_way(here.problem, here.plan.amps, i, first, past)
+        for others in dict.fromkeys([those, *((j,) for j in those)]) if those else ():
+            yield _made_way(here, i, others, first, past)
+
+
+def _partial_reliefs(here: Here, alone: Candidate) -> Iterator[list[Floats]]:
+    """The same where one car leaves all but one of its lesser currents."""
+    for i, first, past in _missed(here, alone):
+        for j in _in_the_way(here.problem, here.plan.amps, i, first, past):
+            for less_a in _lesser_currents(here.problem.cars[j]):
+                yield _made_way(here, i, (j,), first, past, all_but_a=less_a)
+
+
+def _missed(here: Here, alone: Candidate) -> Iterator[tuple[int, int, int]]:
+    """Cars that miss more than alone, those that do so most first, each with times that others could leave it."""
     problem = here.problem
     misses = [
         (float(more_kwh), i, wanted.edge)
@@ -240,18 +264,16 @@ def _reliefs(here: Here, alone: Candidate) -> Iterator[list[Floats]]:
         for wanted, more_kwh in zip(
             wanted_of(problem, problem.cars[i]), mine.shorts_kwh - by_itself.shorts_kwh, strict=False
         )
-        if more_kwh > _SHORT_OF_MORE_KWH
+        if more_kwh > SHORT_OF_MORE_KWH
     ]
     for _, i, until in sorted(misses, reverse=True):
         for first, past in _times_for(problem, i, until):
-            for others in _in_the_way(problem, here.plan.amps, i, first, past):
-                yield _made_way(here, i, others, first, past)
+            yield i, first, past
 
 
-def _in_the_way(problem: Problem, amps: Sequence[Floats], i: int, first: int, past: int) -> list[tuple[int, ...]]:
-    """The cars that charge between two edges and leave car i less then: all of them, then each."""
-    charging = [j for j in sorted(sharing_with(problem, i)) if (amps[j][first:past] > 0).any()]
-    return list(dict.fromkeys([tuple(charging), *((j,) for j in charging)])) if charging else []
+def _in_the_way(problem: Problem, amps: Sequence[Floats], i: int, first: int, past: int) -> tuple[int, ...]:
+    """The cars that charge between two edges and leave car i less then."""
+    return tuple(j for j in sorted(sharing_with(problem, i)) if (amps[j][first:past] > 0).any())
 
 
 def _times_for(problem: Problem, i: int, until: int) -> list[tuple[int, int]]:
@@ -262,13 +284,15 @@ def _times_for(problem: Problem, i: int, until: int) -> list[tuple[int, int]]:
     return [(first, until) for first in dict.fromkeys([since, *reversed(last_nights)])]
 
 
-def _made_way(here: Here, i: int, others: Sequence[int], first: int, past: int) -> list[Floats]:
-    """Setpoints of all cars where others leave some slots to car i, and then take what it has left of them."""
+def _made_way(here: Here, i: int, others: Sequence[int], first: int, past: int, *, all_but_a: float = 0.0) -> list[Floats]:
+    """Setpoints of all cars where others leave some slots to car i, all but a current each, and then have what it leaves."""
     amps, edges = list(here.plan.amps), here.problem.grid.night_edges
     inside = np.zeros(here.problem.grid.n_slots, dtype=np.bool_)
     inside[first:past] = True
     for j in others:
-        amps[j] = np.where(inside, pinned(here.problem.cars[j]), amps[j])
+        car = here.problem.cars[j]
+        leaves_a = np.maximum(pinned(car), np.where(car.chargeable, all_but_a, 0.0))
+        amps[j] = np.where(inside, leaves_a, amps[j])
     night, next_night = _nights_of(here.problem, inside)
     nights = max(0, night - 1), min(len(edges), next_night + 1)
     for j in (i, *others, i):

@@ -17,7 +17,7 @@ from moonplan.core.planner.moves import at_best_currents, improved, paired
 from moonplan.core.planner.one_car import CLOSER, CLOSEST, COARSE, FINE, FINE_OF_MANY, FINEST, MANY_CURRENTS, Effort
 from moonplan.core.planner.problem import CONTROLS, Problem
 from moonplan.core.planner.quick.search import quickly_searched
-from moonplan.core.planner.search import contended_slots, relieved, searched, shifted, swept
+from moonplan.core.planner.search import SHORT_OF_MORE_KWH, contended_slots, relieved, searched, shifted, swept
 from moonplan.core.timegrid import Floats
 
 _ROUNDS = 3
@@ -29,6 +29,7 @@ _SOON_OF_FEW, _SOON_OF_MANY = (0.7, 100), (0.1, 300)
 # tries than their number tells; and at the most, for a month of many cars is left at that. How many a quick one looks at.
 _SLOTS_SOON, _SLOTS_THOROUGHLY = (8_000, 160_000), (10_000, 1_000_000)
 _SLOTS_QUICKLY_SOON, _SLOTS_QUICKLY_THOROUGHLY = (300_000, 24_000_000), (2_000_000, 160_000_000)
+_SLOTS_QUICKLY_FOR_MISSED = (1_200_000, 24_000_000)
 # In which part of the tries two cars are planned together: of more cars than a few, and later of those, too.
 _TOGETHER = 0.3
 # Up to how many cars are planned finely soon, and up to how many slots of cars later.
@@ -80,10 +81,16 @@ def plan_together(problem: Problem, like: Sequence[Floats] | None = None) -> Can
     well, quickly = _SOON_OF_FEW if few or nights == 1 else _SOON_OF_MANY
     best, tries = _better(missing_least(problem), known), _tries(problem, well * cars**2 * nights, _SLOTS_SOON)
     best = searched(problem, best, tries=tries, effort=COARSE, together=together, contended=contended)
-    tries = _tries(problem, quickly * cars * nights, _SLOTS_QUICKLY_SOON)
+    slots = _SLOTS_QUICKLY_FOR_MISSED if _misses_more(best, alone) else _SLOTS_QUICKLY_SOON
+    tries = _tries(problem, quickly * cars * nights, slots)
     best = quickly_searched(problem, best, tries=tries, contended=contended)
     # Of two that come to the same, the one whose currents were evened out.
     return _better(best, _finished(problem, _replanned(problem, best, effort)))
+
+
+def _misses_more(found: Candidate, alone: Candidate) -> bool:
+    """Whether cars together miss more than each does by itself."""
+    return found.outcome.short_kwh > alone.outcome.short_kwh + SHORT_OF_MORE_KWH
 
 
 def _apart(problem: Problem) -> Effort:

@@ -85,9 +85,9 @@ def quickly_searched(problem: Problem, best: Candidate, *, tries: int, contended
 
     contended : slots that are looked at more often, shape (n_slots,). again : how often it was searched before, with other
         tries. Where a habit weighs own sun, which part of it each car takes counts, and that is not looked at here: such
-        a plan stays.
+        a plan stays, unless it misses something.
     """
-    if problem.weighs_own_sun:
+    if problem.weighs_own_sun and not best.outcome.short_kwh:
         return best
     field, chance = field_of(problem), np.array([_SEED + 7919 * again], dtype=np.uint64)
     price = problem.household.tariff.default_price
