@@ -16,7 +16,7 @@ from moonplan.core.planner.currents_anew import set_anew
 from moonplan.core.planner.moves import at_best_currents, improved, paired
 from moonplan.core.planner.one_car import CLOSER, CLOSEST, COARSE, FINE, FINE_OF_MANY, FINEST, MANY_CURRENTS, Effort
 from moonplan.core.planner.problem import CONTROLS, Problem
-from moonplan.core.planner.quick.search import quickly_searched
+from moonplan.core.planner.quick.search import WARM, WARM_FOR_MISSED, quickly_searched
 from moonplan.core.planner.search import SHORT_OF_MORE_KWH, contended_slots, relieved, searched, shifted, swept
 from moonplan.core.timegrid import Floats
 
@@ -29,7 +29,8 @@ _SOON_OF_FEW, _SOON_OF_MANY = (0.7, 100), (0.1, 300)
 # tries than their number tells; and at the most, for a month of many cars is left at that. How many a quick one looks at.
 _SLOTS_SOON, _SLOTS_THOROUGHLY = (8_000, 160_000), (10_000, 1_000_000)
 _SLOTS_QUICKLY_SOON, _SLOTS_QUICKLY_THOROUGHLY = (300_000, 24_000_000), (2_000_000, 160_000_000)
-_SLOTS_QUICKLY_FOR_MISSED = (1_200_000, 24_000_000)
+# How many a quick one looks at, at the least, where cars together miss more than each alone.
+_SLOTS_QUICKLY_FOR_MISSED = 3_600_000
 # In which part of the tries two cars are planned together: of more cars than a few, and later of those, too.
 _TOGETHER = 0.3
 # Up to how many cars are planned finely soon, and up to how many slots of cars later.
@@ -81,11 +82,28 @@ def plan_together(problem: Problem, like: Sequence[Floats] | None = None) -> Can
     well, quickly = _SOON_OF_FEW if few or nights == 1 else _SOON_OF_MANY
     best, tries = _better(missing_least(problem), known), _tries(problem, well * cars**2 * nights, _SLOTS_SOON)
     best = searched(problem, best, tries=tries, effort=COARSE, together=together, contended=contended)
-    slots = _SLOTS_QUICKLY_FOR_MISSED if _misses_more(best, alone) else _SLOTS_QUICKLY_SOON
-    tries = _tries(problem, quickly * cars * nights, slots)
-    best = quickly_searched(problem, best, tries=tries, contended=contended)
+    best = _quickly_searched(problem, best, alone, quickly, _SLOTS_QUICKLY_SOON)
     # Of two that come to the same, the one whose currents were evened out.
     return _better(best, _finished(problem, _replanned(problem, best, effort)))
+
+
+def _quickly_searched(
+    problem: Problem, best: Candidate, alone: Candidate, well: int, slots: tuple[int, int], *, again: int = 0
+) -> Candidate:
+    """The best plan of a quick search; of a longer one where cars together miss more than each alone, half of it by way of
+    missing yet more.
+
+    well : how many tries it has for each car and night, 0 for none but for what is missed. slots : how many it looks at.
+    """
+    (cars, nights), contended = _size(problem), contended_slots(problem, alone.amps)
+    (fewest, most), wanted = slots, well * cars * nights
+    if _misses_more(best, alone):
+        tries = _tries(problem, wanted, (max(fewest, _SLOTS_QUICKLY_FOR_MISSED), most)) // 2
+        for warm in (WARM, WARM_FOR_MISSED):
+            best = quickly_searched(problem, best, tries=tries, contended=contended, again=again, warm=warm)
+        return best
+    tries = _tries(problem, wanted, slots)
+    return quickly_searched(problem, best, tries=tries, contended=contended, again=again) if well else best
 
 
 def _misses_more(found: Candidate, alone: Candidate) -> bool:
@@ -133,9 +151,8 @@ def refined(problem: Problem, found: Candidate, *, again: int = 0) -> Candidate:
             best = searched(
                 problem, best, tries=tries, effort=long.effort, together=_TOGETHER, contended=contended, again=again
             )
-            if quickly:
-                tries = _tries(problem, quickly * cars * nights, _SLOTS_QUICKLY_THOROUGHLY)
-                best = quickly_searched(problem, best, tries=tries, contended=contended, again=1 + 2 * again + nth)
+            slots_quickly, draws = _SLOTS_QUICKLY_THOROUGHLY, 1 + 2 * again + nth
+            best = _quickly_searched(problem, best, alone, quickly, slots_quickly, again=draws)
             best = swept(problem, _settled(problem, best, FINE if finely is FINEST else FINE_OF_MANY), effort=CLOSER)
         if slots <= _SLOTS_CLOSELY:
             best = shifted(problem, best, effort=CLOSER)

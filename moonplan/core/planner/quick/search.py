@@ -41,8 +41,9 @@ from moonplan.core.timegrid import Counts, Flags, Floats
 _SEED = 88172645463325252
 # How many draws it takes until those from nearly the same seed have nothing in common.
 _DRAWN_FIRST = 20
-# How much worse than the plan so far a try may be that is kept with a chance of 1 in e, first and at last. [default price]
-_WARM, _COLD = 0.06, 0.006
+# How much worse than the plan so far a try may be that is kept with a chance of 1 in e, at first; at first where it may miss
+# some hundred watt-hours more on the way to missing less; and at last. [default price]
+WARM, WARM_FOR_MISSED, _COLD = 0.06, 50.0, 0.006
 # How often a night is one in which cars want more than there is.
 _CONTENDED = 0.6
 # How often a car charges to its limit before it leaves. Else how often a car gives up some slots, and how often cars give up
@@ -80,18 +81,22 @@ _TRIED_AGAIN = 0.1
 _MOST_FILLED, _MOST_SLIMMED = 60, 30
 
 
-def quickly_searched(problem: Problem, best: Candidate, *, tries: int, contended: Flags, again: int = 0) -> Candidate:
+def quickly_searched(
+    problem: Problem, best: Candidate, *, tries: int, contended: Flags, again: int = 0, warm: float = WARM
+) -> Candidate:
     """The best plan that a number of tries lead to from another.
 
     contended : slots that are looked at more often, shape (n_slots,). again : how often it was searched before, with other
-        tries. Where a habit weighs own sun, which part of it each car takes counts, and that is not looked at here: such
-        a plan stays, unless it misses something.
+        tries. warm : how much worse than the plan so far a try may be at first. [default price]
+
+    Where a habit weighs own sun, which part of it each car takes counts, and that is not looked at here: such a plan stays,
+    unless it misses something.
     """
     if problem.weighs_own_sun and not best.outcome.short_kwh:
         return best
     field, chance = field_of(problem), np.array([_SEED + 7919 * again], dtype=np.uint64)
     price = problem.household.tariff.default_price
-    amps, _ = _searched(np.stack(best.amps), field, tries, _WARM * price, _COLD * price, np.flatnonzero(contended), chance)
+    amps, _ = _searched(np.stack(best.amps), field, tries, warm * price, _COLD * price, np.flatnonzero(contended), chance)
     found = candidate(problem, list(amps))
     return found if found.better_than(best) and not broken_rules(problem, found.amps) else best
 
@@ -100,7 +105,7 @@ def quickly_searched(problem: Problem, best: Candidate, *, tries: int, contended
 def _searched(
     amps: Floats, field: Field, tries: int, warm: float, cold: float, contended: Counts, draws: Draws
 ) -> tuple[Floats, float]:
-    """Setpoints of the best course found, shape (C, N) [A], and what it comes to. warm, cold : see `_WARM`. [currency]"""
+    """Setpoints of the best course found, shape (C, N) [A], and what it comes to. warm, cold : see `WARM`. [currency]"""
     cars, n = amps.shape
     course, kept = course_of(amps, field), course_of(amps, field)
     bill, before = np.zeros(n + 1), np.zeros(n + 1)
