@@ -18,7 +18,7 @@ from moonplan.core.planner.one_car import CLOSER, CLOSEST, COARSE, FINE, FINE_OF
 from moonplan.core.planner.problem import CONTROLS, Problem
 from moonplan.core.planner.quick.search import WARM, WARM_FOR_MISSED, quickly_searched
 from moonplan.core.planner.search import SHORT_OF_MORE_KWH, contended_slots, relieved, searched, shifted, swept
-from moonplan.core.timegrid import Floats
+from moonplan.core.timegrid import Flags, Floats
 
 _ROUNDS = 3
 _MOST_ORDERS = 6
@@ -82,20 +82,27 @@ def plan_together(problem: Problem, like: Sequence[Floats] | None = None) -> Can
     well, quickly = _SOON_OF_FEW if few or nights == 1 else _SOON_OF_MANY
     best, tries = _better(missing_least(problem), known), _tries(problem, well * cars**2 * nights, _SLOTS_SOON)
     best = searched(problem, best, tries=tries, effort=COARSE, together=together, contended=contended)
-    best = _quickly_searched(problem, best, alone, quickly, _SLOTS_QUICKLY_SOON)
+    best = _quickly_searched(problem, best, alone, contended, quickly, _SLOTS_QUICKLY_SOON)
     # Of two that come to the same, the one whose currents were evened out.
     return _better(best, _finished(problem, _replanned(problem, best, effort)))
 
 
 def _quickly_searched(
-    problem: Problem, best: Candidate, alone: Candidate, well: int, slots: tuple[int, int], *, again: int = 0
+    problem: Problem,
+    best: Candidate,
+    alone: Candidate,
+    contended: Flags,
+    well: int,
+    slots: tuple[int, int],
+    *,
+    again: int = 0,
 ) -> Candidate:
     """The best plan of a quick search; of a longer one where cars together miss more than each alone, half of it by way of
     missing yet more.
 
     well : how many tries it has for each car and night, 0 for none but for what is missed. slots : how many it looks at.
     """
-    (cars, nights), contended = _size(problem), contended_slots(problem, alone.amps)
+    cars, nights = _size(problem)
     (fewest, most), wanted = slots, well * cars * nights
     if _misses_more(best, alone):
         tries = _tries(problem, wanted, (max(fewest, _SLOTS_QUICKLY_FOR_MISSED), most)) // 2
@@ -151,8 +158,8 @@ def refined(problem: Problem, found: Candidate, *, again: int = 0) -> Candidate:
             best = searched(
                 problem, best, tries=tries, effort=long.effort, together=_TOGETHER, contended=contended, again=again
             )
-            slots_quickly, draws = _SLOTS_QUICKLY_THOROUGHLY, 1 + 2 * again + nth
-            best = _quickly_searched(problem, best, alone, quickly, slots_quickly, again=draws)
+            draws = 1 + 2 * again + nth
+            best = _quickly_searched(problem, best, alone, contended, quickly, _SLOTS_QUICKLY_THOROUGHLY, again=draws)
             best = swept(problem, _settled(problem, best, FINE if finely is FINEST else FINE_OF_MANY), effort=CLOSER)
         if slots <= _SLOTS_CLOSELY:
             best = shifted(problem, best, effort=CLOSER)
