@@ -7,7 +7,7 @@ from typing import NamedTuple
 import numpy as np
 
 from moonplan.core.planner.candidates import Candidate, candidate, pinned, surroundings
-from moonplan.core.planner.constraints import SLACK_A, broken_rules
+from moonplan.core.planner.constraints import SLACK_A, broken_alone, broken_rules
 from moonplan.core.planner.guide import shared_prices
 from moonplan.core.planner.one_car import Effort, OneCar, Surroundings, Usual, nothing_left
 from moonplan.core.planner.problem import Problem
@@ -114,8 +114,14 @@ class Here:
         others = {a.tobytes(): a for a in (planned, *before)}.values()
         if len(others) == 1:
             return planned
-        found = [candidate(self.problem, [*amps[:i], a, *amps[i + 1 :]]) for a in others]
-        return min(found, key=lambda one: one.outcome.rank).amps[i]
+        found = sorted(
+            (candidate(self.problem, [*amps[:i], a, *amps[i + 1 :]]) for a in others), key=lambda one: one.outcome.rank
+        )
+        # What was cut short may end when nobody is up.
+        return next((a for a in (one.amps[i] for one in found) if self._may_be(i, a)), planned)
+
+    def _may_be(self, i: int, amps: Floats) -> bool:
+        return not any(broken_alone(self.problem, self.problem.cars[i], amps))
 
     def _regrets_of_nights(self) -> Floats:
         problem = self.problem
