@@ -224,7 +224,7 @@ class _Car:
             accepted_kwh=car.rate.mean.battery_kw(car.intake.onboard_kw) * self.hours,
             usable_kwh=car.vehicle.usable_kwh,
             rest_kwh=car.rest_kwh,
-            boost_kwh=car.vehicle.boost_pct / 100 * car.vehicle.usable_kwh - _NOTHING if missed.waits_least else 0.0,
+            boost_kwh=car.boost_kwh - _NOTHING if missed.waits_least else 0.0,
             care=problem.care_price * car.care_factor * self.hours
             if rate is car.rate.mean or float(mean_least.min()) >= 1
             else 0.0,

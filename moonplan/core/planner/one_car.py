@@ -455,7 +455,7 @@ def _pack(problem: Problem, car: Car) -> Pack:
         cautious=(car.rate.cautious.efficiency, car.rate.cautious.overhead_kw),
         rest_kwh=car.rest_kwh,
         care=problem.care_price * car.care_factor * problem.grid.hours,
-        boost_kwh=car.vehicle.boost_pct / 100 * usable,
+        boost_kwh=car.boost_kwh,
         start_price=problem.start_price + car.session_counts + _TIE * abs(problem.household.tariff.default_price),
         charging=car.vehicle.charging,
         any_current=not car.steps_a,

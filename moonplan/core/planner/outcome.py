@@ -328,11 +328,9 @@ def least_current(problem: Problem, car: Car, amps: Floats, first: int, last: in
 
 
 def _judged(problem: Problem, car: Car) -> _Judged:
-    grid, vehicle = problem.grid, car.vehicle
-    cautious, mean = (car.given(rate, grid) for rate in (car.rate.cautious, car.rate.mean))
-    boost_kwh = vehicle.boost_pct / 100 * vehicle.usable_kwh
+    cautious, mean = (car.given(rate, problem.grid) for rate in (car.rate.cautious, car.rate.mean))
     return car.once(
-        "judged", lambda: _Judged(asked_of(problem, car), cautious, mean, car.chargeable, car.limit_a, boost_kwh)
+        "judged", lambda: _Judged(asked_of(problem, car), cautious, mean, car.chargeable, car.limit_a, car.boost_kwh)
     )
 
 

@@ -50,7 +50,7 @@ class PlannedSession:
         """Whether the car is below the level up to which it charges at once: when the session begins, and where there might
         have been another for the rest until its last slot."""
         till = self.run.last if self.car.control == "managed" else self.run.first
-        return bool(self.mine.mean.soc_kwh[till] < self.car.vehicle.boost_pct / 100 * self.car.vehicle.usable_kwh)
+        return bool(self.mine.mean.soc_kwh[till] < self.car.boost_kwh)
 
     @cached_property
     def without(self) -> CarOutcome:

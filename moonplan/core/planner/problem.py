@@ -113,6 +113,11 @@ class Car:
     session_counts: float = 0.0
 
     @property
+    def boost_kwh(self) -> float:
+        """What it charges at once below. [kWh]"""
+        return self.vehicle.boost_pct / 100 * self.vehicle.usable_kwh
+
+    @property
     def id(self) -> str:
         return self.vehicle.id
 

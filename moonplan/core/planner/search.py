@@ -11,6 +11,7 @@ from itertools import combinations, islice
 from random import Random
 
 import numpy as np
+from numpy.typing import ArrayLike
 
 from moonplan.core.planner.candidates import Candidate, pinned, surroundings
 from moonplan.core.planner.constraints import sharing_with
@@ -19,7 +20,7 @@ from moonplan.core.planner.jointly import jointly_planned, may_be_joined
 from moonplan.core.planner.one_car import Effort
 from moonplan.core.planner.outcome import wanted_of
 from moonplan.core.planner.problem import Car, Problem
-from moonplan.core.simulate import Run, runs
+from moonplan.core.simulate import NOTHING_KWH, Run, runs
 from moonplan.core.timegrid import Flags, Floats
 
 _SEED = 20
@@ -43,8 +44,9 @@ _REGRETTED = 0.8
 # How often a car that is kept off may still charge at less; how often cars taken out of nights are held to less there, and
 # then how often each but the last of them.
 _HELD_TO_LESS, _SOME_HELD, _HELD = 0.4, 0.5, 0.7
-# What a car is short of more than alone before others make way for it [kWh], for how many nights, and how often at most.
-SHORT_OF_MORE_KWH = 0.01
+# What a car misses more than alone before others make way for it [kWh, A·h that wait], for how many nights, and how often at
+# most.
+MISSED_MORE = 0.01
 _NIGHTS_RELIEVED = 3
 _MOST_RELIEFS = 20
 # How many of them in which one makes way in turn are tried after each.
@@ -59,6 +61,8 @@ _NIGHTS_TOGETHER, _TOLLS_TOGETHER = (1, 1, 2), (0.4, 0.6, 0.7, 0.8, 1.0)
 _TOLL = (0.2, 1.3)
 
 _Reliefs = Callable[[Here, Candidate], Iterator[list[Floats]]]
+# How much more than alone is missed, which car misses it, and by which edge it is wanted.
+_Miss = tuple[float, int, int]
 
 
 def searched(
@@ -115,9 +119,10 @@ def shifted(problem: Problem, best: Candidate, *, effort: Effort) -> Candidate:
 
 
 def relieved(problem: Problem, best: Candidate, alone: Candidate, *, effort: Effort) -> Candidate:
-    """The best plan that comes of others making way for a car that is short of more than it is alone.
+    """The best plan that comes of others making way for a car that misses more than it does alone: of what is asked of it,
+    below its boost level, or of what its habit wishes.
 
-    alone : what each car would do by itself. For what is missing the others leave the car the time since the trip before, or
+    alone : what each car would do by itself. For what is missed the others leave the car the time since the trip before, or
     the last nights, all of them and each in turn, and take what is left of it; then one of them leaves it all but one of its
     lesser currents.
     """
@@ -240,7 +245,7 @@ def _in_turn(reliefs: _Reliefs, here: Here, alone: Candidate) -> Iterator[list[F
 
 
 def _reliefs(here: Here, alone: Candidate) -> Iterator[list[Floats]]:
-    """Setpoints of all cars where others make way, first for the car that misses most more than it does alone."""
+    """Setpoints of all cars where others make way, first for the car that is short of most more than it is alone."""
     for i, first, past in _missed(here, alone):
         those = _in_the_way(here.problem, here.plan.amps, i, first, past)
         for others in dict.fromkeys([those, *((j,) for j in those)]) if those else ():
@@ -256,19 +261,26 @@ def _partial_reliefs(here: Here, alone: Candidate) -> Iterator[list[Floats]]:
 
 
 def _missed(here: Here, alone: Candidate) -> Iterator[tuple[int, int, int]]:
-    """Cars that miss more than alone, those that do so most first, each with times that others could leave it."""
-    problem = here.problem
-    misses = [
-        (float(more_kwh), i, wanted.edge)
-        for i, (mine, by_itself) in enumerate(zip(here.plan.outcome.cars, alone.outcome.cars, strict=True))
-        for wanted, more_kwh in zip(
-            wanted_of(problem, problem.cars[i]), mine.shorts_kwh - by_itself.shorts_kwh, strict=False
-        )
-        if more_kwh > SHORT_OF_MORE_KWH
-    ]
-    for _, i, until in sorted(misses, reverse=True):
-        for first, past in _times_for(problem, i, until):
-            yield i, first, past
+    """Cars that miss more than alone, each with times that others could leave it: where something asked for is missing, then
+    where they wait below their boost levels, then where a wish is missed; of each those that miss most first."""
+    problem, shorts, waits, unwished = here.problem, list[_Miss](), list[_Miss](), list[_Miss]()
+    for i, (mine, by_itself) in enumerate(zip(here.plan.outcome.cars, alone.outcome.cars, strict=True)):
+        edges, asked = [wanted.edge for wanted in wanted_of(problem, problem.cars[i])], len(mine.shorts_kwh)
+        shorts += _missed_more(i, edges[:asked], mine.shorts_kwh, by_itself.shorts_kwh)
+        unwished += _missed_more(i, edges[asked:], mine.unwished_kwh, by_itself.unwished_kwh)
+        below = by_itself.mean.soc_kwh < problem.cars[i].boost_kwh - NOTHING_KWH
+        over_boost = 1 + np.flatnonzero(below[:-1] & ~below[1:])
+        waits += _missed_more(i, over_boost.tolist(), mine.waited_ah, by_itself.waited_ah)
+    for misses in (shorts, waits, unwished):
+        for _, i, until in sorted(misses, reverse=True):
+            for first, past in _times_for(problem, i, until):
+                yield i, first, past
+
+
+def _missed_more(i: int, edges: Sequence[int], mine: ArrayLike, by_itself: ArrayLike) -> list[_Miss]:
+    """Of a car by which of some edges it misses more than by itself, with how much."""
+    more = np.broadcast_to(np.subtract(mine, by_itself), len(edges))
+    return [(much, i, edge) for much, edge in zip(more.tolist(), edges, strict=True) if much > MISSED_MORE]
 
 
 def _in_the_way(problem: Problem, amps: Sequence[Floats], i: int, first: int, past: int) -> tuple[int, ...]:

@@ -17,7 +17,7 @@ from moonplan.core.planner.moves import at_best_currents, improved, paired
 from moonplan.core.planner.one_car import CLOSER, CLOSEST, COARSE, FINE, FINE_OF_MANY, FINEST, MANY_CURRENTS, Effort
 from moonplan.core.planner.problem import CONTROLS, Problem
 from moonplan.core.planner.quick.search import WARM, WARM_FOR_MISSED, quickly_searched
-from moonplan.core.planner.search import SHORT_OF_MORE_KWH, contended_slots, relieved, searched, shifted, swept
+from moonplan.core.planner.search import MISSED_MORE, contended_slots, relieved, searched, shifted, swept
 from moonplan.core.timegrid import Flags, Floats
 
 _ROUNDS = 3
@@ -115,7 +115,7 @@ def _quickly_searched(
 
 def _misses_more(found: Candidate, alone: Candidate) -> bool:
     """Whether cars together miss more than each does by itself."""
-    return found.outcome.short_kwh > alone.outcome.short_kwh + SHORT_OF_MORE_KWH
+    return found.outcome.short_kwh > alone.outcome.short_kwh + MISSED_MORE
 
 
 def _apart(problem: Problem) -> Effort:

@@ -21,8 +21,9 @@ from moonplan.core.planner.outcome import Wanted, wanted_of
 from moonplan.core.planner.problem import Car, Problem
 from moonplan.core.timegrid import Counts, Flags, Floats
 
-# What a missed kWh of a departure, and one of a habit's wish, counts in highest prices.
-_MISSED, _UNWISHED = 100.0, 10.0
+# What a missed kWh of a departure, and one of a habit's wish, counts in highest prices. However many cars wait for how long,
+# what is missed comes first.
+_MISSED, _UNWISHED = 1000.0, 10.0
 # What an A·h counts that waits below a boost level, in highest prices.
 _WAITED = 5.0
 
@@ -134,7 +135,7 @@ def _field_of(problem: Problem) -> Field:
         usable_kwh=_each(car.vehicle.usable_kwh for car in cars),
         soc_kwh=_each(car.soc_kwh for car in cars),
         rest_kwh=_each(car.rest_kwh for car in cars),
-        boost_kwh=_each(car.vehicle.boost_pct / 100 * car.vehicle.usable_kwh for car in cars),
+        boost_kwh=_each(car.boost_kwh for car in cars),
         trip_edge=_filled([[trip.edge for trip in of] for of in trips], grid.n_slots + 1).astype(np.int64),
         trip_kwh=_filled([[trip.kwh for trip in of] for of in trips], 0.0),
         trip_rest_h=_filled([[trip.rest_h for trip in of] for of in trips], 0.0),

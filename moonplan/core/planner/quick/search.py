@@ -43,7 +43,7 @@ _SEED = 88172645463325252
 _DRAWN_FIRST = 20
 # How much worse than the plan so far a try may be that is kept with a chance of 1 in e, at first; at first where it may miss
 # some hundred watt-hours more on the way to missing less; and at last. [default price]
-WARM, WARM_FOR_MISSED, _COLD = 0.06, 50.0, 0.006
+WARM, WARM_FOR_MISSED, _COLD = 0.06, 500.0, 0.006
 # How often a night is one in which cars want more than there is.
 _CONTENDED = 0.6
 # How often a car charges to its limit before it leaves. Else how often a car gives up some slots, and how often cars give up
