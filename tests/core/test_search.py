@@ -40,14 +40,13 @@ def charging(problem: Problem, *times: str) -> Floats:
 
 def one_at_a_time(heron: dict[str, Any], wren: dict[str, Any], **changes: Any) -> Problem:
     """Heron and Wren on one circuit that has room for one of them, at 3.68 kW without loss."""
-    household = a_household(
-        leads=[a_lead(steps_a=[16]), a_lead(id="second", steps_a=[16])],
-        circuits=[a_circuit(sharing="none")],
-        vehicles=[a_car(**heron), a_car(id="wren", lead="second", **wren)],
-        rates=[LOSSLESS, LOSSLESS | {"vehicle": "wren", "lead": "second"}],
-        **changes,
-    )
-    return with_habits(build(household))
+    ordinary = {
+        "leads": [a_lead(steps_a=[16]), a_lead(id="second", steps_a=[16])],
+        "circuits": [a_circuit(sharing="none")],
+        "vehicles": [a_car(**heron), a_car(id="wren", lead="second", **wren)],
+        "rates": [LOSSLESS, LOSSLESS | {"vehicle": "wren", "lead": "second"}],
+    }
+    return with_habits(build(a_household(**ordinary | changes)))
 
 
 def test_the_car_that_could_wait_gives_way():
@@ -169,6 +168,49 @@ def test_another_car_makes_way_for_all_but_its_lesser_current():
 
     assert broken_rules(problem, found.amps) == []
     assert found.outcome.short_kwh == pytest.approx(0, abs=1e-6)
+
+
+def test_others_make_way_for_a_car_that_waits_below_its_boost_level():
+    # One car at a time, 3.68 kW. Wren has 10 kWh and is below its boost level until it has 15: an hour and a half. Heron,
+    # which charges until 22:00 in the plan that we begin with, needs four hours by 06:00, whenever; so Wren waits for none.
+    problem = one_at_a_time(
+        {"soc_pct": 20, "reserve_pct": 10},
+        {"soc_pct": 20, "boost_pct": 30, "end_pct": 30},
+        trips=[a_trip("2026-01-15T06:00:00+01:00", "2026-01-15T18:00:00+01:00", 98.6)],
+    )
+    at_once = charging(problem, "14T18:00-14T19:30")
+    begun = candidate(problem, [charging(problem, "14T18:00-14T22:00"), charging(problem, "14T22:00-14T23:30")])
+    alone = candidate(problem, [charging(problem, "14T18:00-14T22:00"), at_once])
+    assert broken_rules(problem, begun.amps) == []
+    assert [one.outcome.missed[0] for one in (begun, alone)] == [0, 0]
+    assert [one.outcome.missed[-1] for one in (begun, alone)] == [4 * 16, 0]
+
+    found = relieved(problem, begun, alone, effort=COARSE)
+
+    assert broken_rules(problem, found.amps) == []
+    assert (found.outcome.short_kwh, found.outcome.missed[-1]) == (0, 0)
+    assert found.amps[1][:6] == pytest.approx(at_once[:6])
+
+
+def test_others_make_way_for_what_a_habit_wishes():
+    # One car at a time, 3.68 kW. Wren's habit wishes it at its daily limit, 80 %, whenever it leaves: five and a half hours
+    # by 06:00. Heron has the night until then in the plan that we begin with, and could have the morning as well.
+    problem = one_at_a_time(
+        {"soc_pct": 40, "end_pct": 60},
+        {"soc_pct": 80 - 5.5 * 7.36, "reserve_pct": 10, "habit": "nightly"},
+        trips=[a_trip("2026-01-15T06:00:00+01:00", "2026-01-15T18:00:00+01:00", 5, vehicle="wren")],
+    )
+    heron, all_night = charging(problem, "14T23:00-15T02:00"), "14T22:00-15T03:30"
+    begun = candidate(problem, [heron, charging(problem, "15T02:00-15T06:00")])
+    alone = candidate(problem, [heron, charging(problem, all_night)])
+    assert broken_rules(problem, begun.amps) == []
+    assert (begun.outcome.unwished_kwh, alone.outcome.unwished_kwh) == (pytest.approx(1.5 * 3.68), pytest.approx(0))
+
+    found = relieved(problem, begun, alone, effort=COARSE)
+
+    assert broken_rules(problem, found.amps) == []
+    assert found.outcome.short_kwh == 0
+    assert found.outcome.unwished_kwh == pytest.approx(0, abs=1e-6)
 
 
 @pytest.mark.parametrize("seed", [0, 1, 2])
@@ -373,6 +415,29 @@ def test_a_car_that_was_planned_coarsely_does_no_worse_than_it_did_before():
             assert not coarse.better_than(found)
             worse += before.better_than(coarse)
     assert worse
+
+
+def test_a_session_that_was_cut_short_is_not_gone_on_with_where_nobody_is_up_to_end_it():
+    # One car at a time. Heron's 25 kWh from 18:00 on end by themselves when it is full, at 00:48. Where Wren has the first
+    # hour they would have to be stopped at 01:00, when everybody sleeps: that is enough and would cost less, but can't be.
+    problem = one_at_a_time(
+        {"control": "hand", "daily_limit_pct": 100, "end_pct": 90, "plug_in_hours": ["18:00", "06:00"]},
+        {},
+        leads=[a_lead(steps_a=[16], control="hand"), a_lead(id="second", steps_a=[16])],
+        tariff={"default_price": 0.30},
+        bedtime="23:00",
+        wake="06:00",
+    )
+    nothing, hour = charging(problem), charging(problem, "14T18:00-14T19:00")
+    full, cut = charging(problem, "14T18:00-15T01:00"), charging(problem, "14T19:00-15T01:00")
+    assert broken_rules(problem, [full, nothing]) == []
+    assert broken_rules(problem, [cut, hour])
+    assert candidate(problem, [cut, hour]).outcome.short_kwh == 0
+
+    found = Here(problem, candidate(problem, [full, nothing]), COARSE).planned([cut, hour], 0, (0, 1))
+
+    assert broken_rules(problem, [found, hour]) == []
+    assert candidate(problem, [found, hour]).outcome.short_kwh == 0
 
 
 def test_a_car_stays_with_its_plan_where_the_others_leave_it_nothing_more():
