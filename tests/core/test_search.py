@@ -192,6 +192,30 @@ def test_others_make_way_for_a_car_that_waits_below_its_boost_level():
     assert found.amps[1][:6] == pytest.approx(at_once[:6])
 
 
+def test_others_make_way_where_a_car_that_waits_can_be_helped_only_later():
+    # One car at a time, 3.68 kW, and both are away by day. Wren is over its boost level after ten hours, which are all it
+    # has until the second night. Heron needs six of the first night, so that Wren waits for six then; and six of the second
+    # by noon, which it has first in the plan that we begin with, and could have after Wren.
+    away = "2026-01-15T06:00:00+01:00", "2026-01-15T18:00:00+01:00"
+    problem = one_at_a_time(
+        {"soc_pct": 20, "reserve_pct": 20, "end_pct": 64.16},
+        {"soc_pct": 10, "boost_pct": 83.6, "daily_limit_pct": 100, "reserve_pct": 0, "end_pct": 10},
+        trips=[a_trip(*away, 110.4), a_trip(*away, 0, vehicle="wren")],
+        horizon_nights=2,
+    )
+    heron = charging(problem, "14T18:00-15T00:00", "15T18:00-16T00:00")
+    begun = candidate(problem, [heron, charging(problem, "15T00:00-15T06:00", "16T00:00-16T04:00")])
+    alone = candidate(problem, [heron, charging(problem, "14T18:00-15T04:00")])
+    assert broken_rules(problem, begun.amps) == []
+    assert [one.outcome.missed[0] for one in (begun, alone)] == [0, 0]
+    assert [one.outcome.missed[-1] for one in (begun, alone)] == [2 * 6 * 16, 0]
+
+    found = relieved(problem, begun, alone, effort=COARSE)
+
+    assert broken_rules(problem, found.amps) == []
+    assert (found.outcome.short_kwh, found.outcome.missed[-1]) == (0, 6 * 16)
+
+
 def test_others_make_way_for_what_a_habit_wishes():
     # One car at a time, 3.68 kW. Wren's habit wishes it at its daily limit, 80 %, whenever it leaves: five and a half hours
     # by 06:00. Heron has the night until then in the plan that we begin with, and could have the morning as well.

@@ -18,7 +18,7 @@ from moonplan.core.planner.constraints import sharing_with
 from moonplan.core.planner.here import Held, Here
 from moonplan.core.planner.jointly import jointly_planned, may_be_joined
 from moonplan.core.planner.one_car import Effort
-from moonplan.core.planner.outcome import wanted_of
+from moonplan.core.planner.outcome import CarOutcome, wanted_of
 from moonplan.core.planner.problem import Car, Problem
 from moonplan.core.simulate import NOTHING_KWH, Run, runs
 from moonplan.core.timegrid import Flags, Floats
@@ -268,13 +268,19 @@ def _missed(here: Here, alone: Candidate) -> Iterator[tuple[int, int, int]]:
         edges, asked = [wanted.edge for wanted in wanted_of(problem, problem.cars[i])], len(mine.shorts_kwh)
         shorts += _missed_more(i, edges[:asked], mine.shorts_kwh, by_itself.shorts_kwh)
         unwished += _missed_more(i, edges[asked:], mine.unwished_kwh, by_itself.unwished_kwh)
-        below = by_itself.mean.soc_kwh < problem.cars[i].boost_kwh - NOTHING_KWH
-        over_boost = 1 + np.flatnonzero(below[:-1] & ~below[1:])
-        waits += _missed_more(i, over_boost.tolist(), mine.waited_ah, by_itself.waited_ah)
+        over_boost = {edge: None for one in (by_itself, mine) for edge in _over_boost(problem.cars[i], one)}
+        waits += _missed_more(i, list(over_boost), mine.waited_ah, by_itself.waited_ah)
     for misses in (shorts, waits, unwished):
-        for _, i, until in sorted(misses, reverse=True):
+        for _, i, until in sorted(misses, key=lambda miss: -miss[0]):
             for first, past in _times_for(problem, i, until):
                 yield i, first, past
+
+
+def _over_boost(car: Car, outcome: CarOutcome) -> list[int]:
+    """Edges at which a car comes over its boost level."""
+    below = outcome.mean.soc_kwh < car.boost_kwh - NOTHING_KWH
+    edges: list[int] = (1 + np.flatnonzero(below[:-1] & ~below[1:])).tolist()
+    return edges
 
 
 def _missed_more(i: int, edges: Sequence[int], mine: ArrayLike, by_itself: ArrayLike) -> list[_Miss]:
