@@ -218,7 +218,8 @@ def test_others_make_way_where_a_car_that_waits_can_be_helped_only_later():
 
 def test_others_make_way_for_what_a_habit_wishes():
     # One car at a time, 3.68 kW. Wren's habit wishes it at its daily limit, 80 %, whenever it leaves: five and a half hours
-    # by 06:00. Heron has the night until then in the plan that we begin with, and could have the morning as well.
+    # by 06:00. In the plan that we begin with Heron has three hours in the middle of the night, which leaves it four; it
+    # could charge before and after as well.
     problem = one_at_a_time(
         {"soc_pct": 40, "end_pct": 60},
         {"soc_pct": 80 - 5.5 * 7.36, "reserve_pct": 10, "habit": "nightly"},
