@@ -27,9 +27,12 @@ from moonplan.core.planner.quick.course import (
     charger_of,
     course_of,
     draw_one,
+    first_change,
+    head_until,
     keep,
     look,
     run_on,
+    spare,
 )
 from moonplan.core.planner.quick.field import Field, field_of
 from moonplan.core.planner.quick.managed import filled_up
@@ -42,7 +45,7 @@ from moonplan.core.planner.quick.search import (
     _session_at,
     quickly_searched,
 )
-from moonplan.core.planner.quick.timer import Session, costs
+from moonplan.core.planner.quick.timer import Session, costs, session_of
 from moonplan.core.planner.together import missing_least
 from moonplan.core.timegrid import Floats
 from tests.bench.families import a_family_household
@@ -50,6 +53,7 @@ from tests.core.factories import LOSSLESS, a_car, a_circuit, a_household, a_lead
 from tests.core.strategies import odd_households
 
 NOWHERE = np.zeros(0, dtype=np.int64)
+TWO_TRIPS = (("02:00", "05:00"), ("18:00", "19:00"))
 
 
 def a_problem(**changes: Any) -> Problem:
@@ -266,6 +270,51 @@ def test_a_session_costs_what_the_mean_car_draws_until_it_is_full():
     assert found == pytest.approx(1.50)
 
 
+def test_of_what_is_aboard_for_each_departure_the_least_may_be_spared_before_it():
+    # Heron leaves at 02:00 and at 18:00 with 1 and 3 kWh more than it needs: before two a slot may give 1 kWh less, before
+    # six in the evening 3, and after that anything.
+    trips = [a_trip(f"2026-01-15T{leave}:00+01:00", f"2026-01-15T{back}:00+01:00", 20) for leave, back in TWO_TRIPS]
+    problem = a_problem(vehicles=[a_car(soc_pct=50, end_pct=None)], rates=[LOSSLESS], trips=trips)
+    field, left, grid = field_of(problem), room_for(problem), problem.grid
+    course = course_of(np.zeros((1, grid.n_slots)), field)
+    course.aboard_kwh[0, :2] = field.asked_kwh[0, :2] + [1, 3]
+
+    spare(0, field, course, left)
+
+    two, six = (grid.first_at_or_after(at(f"2026-01-15T{leave}:00+01:00")) for leave, _ in TWO_TRIPS)
+    expected = np.repeat([1.0, 3.0, np.inf], [two, six - two, grid.n_slots - six])
+    assert left.spare_kwh[:-1] == pytest.approx(expected)
+
+
+def test_no_more_goes_in_than_there_is_room_for_later():
+    # Heron, 25 of 40 kWh, charges for an hour from 00:00 on, 3.68 kWh: before its end there is room for 11.32, and for no
+    # more after it.
+    problem = a_problem(vehicles=[a_car(soc_pct=50)], rates=[LOSSLESS])
+    field, left, n = field_of(problem), room_for(problem), problem.grid.n_slots
+    course = course_of(np.stack(charging(problem, ("00:00",))), field)
+
+    head_until(0, 0, n, field, course, left)
+
+    assert left.head_kwh[:n] == pytest.approx(np.full(n, field.limit_kwh[0, 0] - 25 - 3.68))
+
+
+def test_a_session_that_goes_on_from_the_night_before_is_not_the_night_s_own():
+    problem = a_problem(
+        **two_cars(horizon_nights=2, vehicles=[a_car(control="timer")], leads=[a_lead()], rates=[], trips=[])
+    )
+    field, noon = field_of(problem), problem.grid.first_at_or_after(at("2026-01-15T12:00:00+01:00"))
+    amps = np.zeros((1, problem.grid.n_slots))
+    amps[0, noon - 3 : noon + 2] = 10
+
+    of_last, of_next = (session_of(0, night, field, course_of(amps, field)) for night in (0, 1))
+    amps[0, noon + 6 : noon + 9] = 13
+    then = session_of(0, 1, field, course_of(amps, field))
+
+    assert of_last == Session(noon - 3, noon + 2, 10.0)
+    assert of_next.past == 0
+    assert then == Session(noon + 6, noon + 9, 13.0)
+
+
 def test_a_timer_s_session_at_less_current_is_longer():
     # It has 9.2 kWh in ten slots at 16 A; another session of a single slot is only had where it does not get as much.
     problem = a_problem(vehicles=[a_car(control="timer")])
@@ -315,7 +364,7 @@ def test_what_is_kept_of_a_car_is_all_of_it():
     field = field_of(problem)
     one, other = (course_of(np.stack(charging(problem, (h,), (h,))), field) for h in ("00:00", "05:00"))
 
-    keep(1, one, other)
+    keep(1, first_change(1, one, other), one, other)
 
     assert all((kept[1] == whole[1]).all() for kept, whole in zip(one, other, strict=True))
     assert (one.amps[0] != other.amps[0]).any()

@@ -24,11 +24,11 @@ _ROUNDS = 3
 _MOST_ORDERS = 6
 # How many tries a search has for each pair of cars and night, and a quick one for each car and night, soon: two cars find
 # most where each is planned as well as can be, more of them by many small changes.
-_SOON_OF_FEW, _SOON_OF_MANY = (0.7, 100), (0.1, 300)
+_SOON_OF_FEW, _SOON_OF_MANY = (0.7, 100), (0.1, 375)
 # How many slots of cars a search plans anew in all, soon and thoroughly: so many at the least, for few nights need more
 # tries than their number tells; and at the most, for a month of many cars is left at that. How many a quick one looks at.
 _SLOTS_SOON, _SLOTS_THOROUGHLY = (8_000, 160_000), (10_000, 1_000_000)
-_SLOTS_QUICKLY_SOON, _SLOTS_QUICKLY_THOROUGHLY = (300_000, 24_000_000), (2_000_000, 160_000_000)
+_SLOTS_QUICKLY_SOON, _SLOTS_QUICKLY_THOROUGHLY = (300_000, 30_000_000), (2_000_000, 160_000_000)
 # How many a quick one looks at, at the least, where cars together miss more than each alone.
 _SLOTS_QUICKLY_FOR_MISSED = 3_600_000
 # In which part of the tries two cars are planned together: of more cars than a few, and later of those, too.

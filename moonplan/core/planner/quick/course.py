@@ -11,7 +11,7 @@ import numpy.typing as npt
 
 from moonplan.core.compiled import compiled, kernel
 from moonplan.core.planner.quick.field import Field
-from moonplan.core.planner.rows import added, copied, filled
+from moonplan.core.planner.rows import added, alike, alike_to_the_last, copied, filled, least_from, without
 from moonplan.core.planner.slots import NOTHING
 from moonplan.core.rates import accepted_kw, stored_kw
 from moonplan.core.simulate import NOTHING_KWH, area_above, draw
@@ -142,7 +142,7 @@ def run_on(i: int, since: int, until: int, field: Field, course: Course) -> None
             break
         amps, waits = course.amps[i, t], boost > 0 and mean < boost - NOTHING_KWH
         if amps <= 0:
-            past = t + _without(course.amps[i, t : min(until, next_trip)])
+            past = t + without(course.amps[i, t : min(until, next_trip)])
             filled(course.wall_kwh[i, t:past], 0.0)
             filled(course.gained_kwh[i, t:past], 0.0)
             filled(course.mean_kwh[i, t + 1 : past], mean)
@@ -196,15 +196,6 @@ def _rising_by(to: Floats, since: float, by: float, many: float, of: Floats) -> 
 
 
 @kernel
-def _without(amps: Floats) -> int:
-    """In how many slots from the first on there is no current."""
-    t = 0
-    while t < len(amps) and amps[t] <= 0:
-        t += 1
-    return t
-
-
-@kernel
 def _goes_on(i: int, edge: int, field: Field, course: Course) -> bool:
     """Whether a session goes on at an edge in which something was drawn already."""
     t = edge - 1
@@ -224,9 +215,8 @@ def _aboard_before(i: int, nth: int, level: float, field: Field, course: Course)
 
 
 @kernel
-def keep(i: int, kept: Course, course: Course) -> None:
-    """Car i of one course as it is in another."""
-    since = first_change(i, kept, course)
+def keep(i: int, since: int, kept: Course, course: Course) -> None:
+    """Car i of one course as it is in another, which is the same up to an edge."""
     copied(kept.amps[i, since:], course.amps[i, since:])
     copied(kept.wall_kwh[i, since:], course.wall_kwh[i, since:])
     copied(kept.gained_kwh[i, since:], course.gained_kwh[i, since:])
@@ -240,19 +230,13 @@ def keep(i: int, kept: Course, course: Course) -> None:
 @kernel
 def first_change(i: int, kept: Course, course: Course) -> int:
     """The first slot in which car i is offered something else; N where none."""
-    t = 0
-    while t < course.amps.shape[1] and kept.amps[i, t] == course.amps[i, t]:
-        t += 1
-    return t
+    return alike(kept.amps[i], course.amps[i])
 
 
 @kernel
-def past_changes(i: int, since: int, kept: Course, course: Course) -> int:
-    """The edge from which on car i is offered the same again; `since` where nothing differs after it."""
-    t = course.amps.shape[1]
-    while t > since and kept.amps[i, t - 1] == course.amps[i, t - 1]:
-        t -= 1
-    return int(t)
+def past_changes(i: int, kept: Course, course: Course) -> int:
+    """The edge from which on car i is offered the same again; 0 where nothing differs."""
+    return alike_to_the_last(kept.amps[i], course.amps[i])
 
 
 @kernel
@@ -476,22 +460,26 @@ def _beside_on_one_lead(j: int, field: Field, course: Course, room: Floats) -> N
 @kernel
 def head_until(i: int, since: int, until: int, field: Field, course: Course, left: Left) -> None:
     """Fill in `head_kwh` from one edge to another."""
-    head = np.inf
-    for t in range(until - 1, since - 1, -1):
-        if field.limit_a[i, t] > 0:
-            head = min(head, field.limit_kwh[i, t] - course.cautious_kwh[i, t + 1])
-        left.head_kwh[t] = max(0.0, head)
+    head = left.head_kwh[since:until]
+    _above(head, field.most_kwh[i, since:until], course.cautious_kwh[i, since + 1 : until + 1])
+    least_from(head)
+
+
+@kernel
+def _above(to: Floats, most: Floats, aboard: Floats) -> None:
+    for t in range(len(to)):
+        to[t] = max(0.0, most[t] - aboard[t])
 
 
 @kernel
 def spare(i: int, field: Field, course: Course, left: Left) -> None:
     """Fill in `spare_kwh`."""
-    least, q = np.inf, field.asked[i] - 1
-    for t in range(course.amps.shape[1] - 1, -1, -1):
-        while q >= 0 and field.asked_edge[i, q] > t:
-            least = min(least, course.aboard_kwh[i, q] - field.asked_kwh[i, q])
-            q -= 1
-        left.spare_kwh[t] = least
+    least, until = np.inf, course.amps.shape[1]
+    for q in range(field.asked[i] - 1, -1, -1):
+        edge = field.asked_edge[i, q]
+        filled(left.spare_kwh[edge:until], least)
+        least, until = min(least, course.aboard_kwh[i, q] - field.asked_kwh[i, q]), edge
+    filled(left.spare_kwh[:until], least)
 
 
 @kernel

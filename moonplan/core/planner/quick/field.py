@@ -34,8 +34,9 @@ class Field(NamedTuple):
     price, export_price, sun_kwh : of each slot, own sun that the house leaves, shape (N,). [currency/kWh, kWh]
     start_price : of a session. care : of an hour with a kWh above the rest level, shape (C,). [currency]
     managed, charging : whether a car's current may change in every slot, and whether it charges already, shape (C,).
-    limit_a, full_a, limit_kwh : see `Car`, shape (C, N). free_a : limit_a where nobody pinned anything, else 0.
-    fixed : slots of what somebody pinned. begins, ends : slots that may begin or end a session. All of shape (C, N).
+    limit_a, full_a, limit_kwh : see `Car`, shape (C, N). most_kwh : limit_kwh where a car may charge, else infinite.
+    free_a : limit_a where nobody pinned anything, else 0. fixed : slots of what somebody pinned. begins, ends : slots that
+        may begin or end a session. All of shape (C, N).
     steps_a : shape (C, most steps), infinite beyond a car's last. steps : how many, 0 for a continuous lead, shape (C,).
     least_a, useful_a : least current, and the least that the on-board charger can't use more than, shape (C,). [A]
     mean, cautious : efficiency and overhead, shape (C, 2). [-, kW]
@@ -61,6 +62,7 @@ class Field(NamedTuple):
     full_a: Floats
     free_a: Floats
     limit_kwh: Floats
+    most_kwh: Floats
     fixed: Flags
     begins: Flags
     ends: Flags
@@ -119,6 +121,7 @@ def _field_of(problem: Problem) -> Field:
         full_a=np.stack([car.full_a for car in cars]),
         free_a=np.stack([_free_a(car, pin) for car, pin in zip(cars, pinned, strict=True)]),
         limit_kwh=np.stack([car.limit_kwh for car in cars]),
+        most_kwh=np.stack([np.where(car.chargeable & (car.limit_a > 0), car.limit_kwh, np.inf) for car in cars]),
         fixed=np.stack(pinned),
         begins=np.stack([may_begin(problem, car) & ~of_pinned_nights(problem, car) for car in cars]),
         ends=np.stack([may_end(problem, car) for car in cars]),

@@ -24,7 +24,7 @@ from moonplan.core.planner.quick.course import (
     spare,
 )
 from moonplan.core.planner.quick.field import Field
-from moonplan.core.planner.rows import lowered, no_more
+from moonplan.core.planner.rows import lowered, no_more, without
 from moonplan.core.planner.slots import NOTHING
 
 # For how long a kWh above the rest level is taken to stay there. [h]
@@ -56,19 +56,39 @@ def filled_up(
                 left.value[t] *= factor
                 left.slots[many] = t
                 many += 1
-    first = n
+    first, at = n, -1
     # Where whole slots give just what is asked, the little besides is not worth another one.
     while wanted > BESIDES_KWH + NOTHING:
-        cheapest, at = np.inf, -1
-        for t in left.slots[:many]:
-            if left.value[t] < cheapest and left.head_kwh[t] > LITTLE_KWH:
-                cheapest, at = left.value[t], t
+        if at < 0:
+            at = _cheapest(many, left)
         if at < 0:
             break
-        left.value[at] = np.inf
+        value, left.value[at] = left.value[at], np.inf
         wanted -= _given_more(i, at, since, until, wanted, field, charger, course, left)
         first = min(first, at)
+        # One beside it that has become cheaper than it was is the cheapest of all.
+        at = _cheaper_beside(at, value, since, until, left)
     return int(first)
+
+
+@kernel
+def _cheapest(many: int, left: Left) -> int:
+    """The first of the cheapest of so many slots; -1 where there is none."""
+    cheapest, at = np.inf, -1
+    for t in left.slots[:many]:
+        if left.value[t] < cheapest and left.head_kwh[t] > LITTLE_KWH:
+            cheapest, at = left.value[t], t
+    return at
+
+
+@kernel
+def _cheaper_beside(at: int, value: float, since: int, until: int, left: Left) -> int:
+    """The slot before or after one that costs less than some value; -1 where none does."""
+    found = -1
+    for t in (at - 1, at + 1):
+        if since <= t < until and left.value[t] < value and left.head_kwh[t] > LITTLE_KWH:
+            value, found = left.value[t], t
+    return found
 
 
 @kernel
@@ -144,13 +164,12 @@ def _given_more(
 @kernel
 def slimmed(i: int, since: int, field: Field, course: Course, left: Left) -> int:
     """Give car i less in the dearest slots, from one on, while nothing is missed; the first that changed, N where none."""
-    n, charger = course.amps.shape[1], charger_of(i, field)
-    first = n
+    charger, first, many = charger_of(i, field), course.amps.shape[1], _charging(i, since, field, course, left)
     for _ in range(_MOST_SLIMMED):
         spare(i, field, course, left)
         most, at, at_a = LITTLE, -1, 0.0
-        for t in range(since, n):
-            if course.amps[i, t] <= 0 or field.fixed[i, t]:
+        for t in left.slots[:many]:
+            if course.amps[i, t] <= 0:
                 continue
             amps = _less(i, t, field, charger, course, left)
             if amps >= course.amps[i, t] - NOTHING:
@@ -163,6 +182,21 @@ def slimmed(i: int, since: int, field: Field, course: Course, left: Left) -> int
         _give_less(i, at, at_a, field, charger, course)
         first = min(first, at)
     return int(first)
+
+
+@kernel
+def _charging(i: int, since: int, field: Field, course: Course, left: Left) -> int:
+    """Fill in `slots` with those, from one on, in which car i charges as nobody pinned it; how many."""
+    t, many = since, 0
+    while True:
+        t += without(course.amps[i, t:])
+        if t >= course.amps.shape[1]:
+            return many
+        while t < course.amps.shape[1] and course.amps[i, t] > 0:
+            if not field.fixed[i, t]:
+                left.slots[many] = t
+                many += 1
+            t += 1
 
 
 @kernel

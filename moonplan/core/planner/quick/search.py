@@ -123,26 +123,25 @@ def _searched(
         np.zeros(n + 1),
         np.zeros(n + 1, dtype=np.int64),
     )
-    lost, order = np.zeros(cars, dtype=np.bool_), np.arange(cars)
+    lost, order, since_of = np.zeros(cars, dtype=np.bool_), np.arange(cars), np.zeros(cars, dtype=np.int64)
     off, full, ran = np.zeros(3, dtype=np.int64), np.zeros(2, dtype=np.int64), np.zeros(cars, dtype=np.int64)
     for nth in range(tries):
         night = _something_given_up(contended, off, full, lost, field, course, draws)
         if night < 0:
-            _as_kept(lost, kept, course)
+            _changes_since(since_of, lost, kept, course)
+            _as_in(lost, since_of, course, kept)
             continue
         loosely = 0.0 if draw_one(draws) < _CLOSELY else _LOOSELY * draw_one(draws)
         nights = draw_of(_NIGHTS_BEFORE, draws)
         since = field.nights[max(0, night - nights)] if nights < _NIGHTS_BEFORE - 1 else 0
         _shuffle(order, draws)
-        changed = n
+        _changes_since(since_of, lost, kept, course)
         for i in range(cars):
             ran[i] = n
-            first = first_change(i, kept, course) if lost[i] else n
-            if first < n:
+            if since_of[i] < n:
                 # What comes after depends on what it is filled up with.
-                ran[i] = past_changes(i, first, kept, course)
-                run_on(i, first, ran[i], field, course)
-                changed = min(changed, first)
+                ran[i] = past_changes(i, kept, course)
+                run_on(i, since_of[i], ran[i], field, course)
         possible = True
         for k in range(cars):
             i = int(order[k])
@@ -152,29 +151,37 @@ def _searched(
                     left.room_a[off[1] : off[2]] = 0.0
                 to_limit = int(full[1]) if full[0] == i else -1
                 possible = _made_good(i, ran[i], since, to_limit, loosely, field, kept, course, left, draws)
-                changed = min(changed, first_change(i, kept, course))
+        changed = _changes_since(since_of, lost, kept, course)
         found = billed(changed, before, bill, field, course) if possible else np.inf
         allowed = warm * (cold / warm) ** (nth / tries) if warm > 0 else 0.0
         if found <= comes_to or draw_one(draws) < np.exp((comes_to - found) / max(1e-9, allowed)):
             comes_to = found
             before[changed:] = bill[changed:]
-            for i in range(cars):
-                if lost[i]:
-                    keep(i, kept, course)
+            _as_in(lost, since_of, kept, course)
             if found < least - 1e-7:
                 least = found
                 best[:, :] = course.amps
         else:
-            _as_kept(lost, kept, course)
+            _as_in(lost, since_of, course, kept)
     return best, least
 
 
 @kernel
-def _as_kept(lost: Flags, kept: Course, course: Course) -> None:
-    """Cars that lost something as they were."""
+def _changes_since(since_of: Counts, lost: Flags, kept: Course, course: Course) -> int:
+    """Fill in from which slot on each car is offered something else, N where it is not; the first of them."""
+    changed = course.amps.shape[1]
+    for i in range(len(lost)):
+        since_of[i] = first_change(i, kept, course) if lost[i] else course.amps.shape[1]
+        changed = min(changed, since_of[i])
+    return int(changed)
+
+
+@kernel
+def _as_in(lost: Flags, since_of: Counts, one: Course, other: Course) -> None:
+    """Cars that lost something as they are in another course, from where they differ."""
     for i in range(len(lost)):
         if lost[i]:
-            keep(i, course, kept)
+            keep(i, since_of[i], one, other)
 
 
 @kernel
@@ -231,14 +238,15 @@ def _made_good(
             look(i, since, field, course, left)
         else:
             q += 1
-    if ran < n:
-        run_on(i, ran, n, field, course)
     after = field.asked_edge[i, to_limit] if to_limit >= 0 else 0
-    for _ in range(_MOST_SLIMMED):
-        first = slimmed(i, after, field, course, left) if field.managed[i] else shortened(i, after, field, course, left)
-        if first == n:
+    for nth in range(_MOST_SLIMMED + 1):
+        if ran < n:
+            run_on(i, ran, n, field, course)
+        if nth == _MOST_SLIMMED:
             break
-        run_on(i, first, n, field, course)
+        ran = slimmed(i, after, field, course, left) if field.managed[i] else shortened(i, after, field, course, left)
+        if ran == n:
+            break
     return field.managed[i] or may_be(i, field, course)
 
 

@@ -27,6 +27,7 @@ from moonplan.core.planner.quick.course import (
     spare,
 )
 from moonplan.core.planner.quick.field import Field
+from moonplan.core.planner.rows import most_below, without
 from moonplan.core.planner.slots import NOTHING
 from moonplan.core.timegrid import Floats
 
@@ -55,16 +56,22 @@ class Change(NamedTuple):
 @kernel
 def session_of(i: int, night: int, field: Field, course: Course) -> Session:
     """Car i's session that begins in a night."""
-    n = course.amps.shape[1]
-    t = field.nights[night]
-    while t < field.nights[night + 1]:
-        if course.amps[i, t] > 0 and (t == 0 or course.amps[i, t - 1] <= 0):
-            past = t
-            while past < n and course.amps[i, past] > 0:
-                past += 1
-            return Session(t, past, course.amps[i, t])
-        t += 1
-    return Session(0, 0, 0.0)
+    first, ends = field.nights[night], field.nights[night + 1]
+    if first > 0 and course.amps[i, first - 1] > 0:
+        # One goes on from the night before.
+        first = _past(i, first, ends, course)
+    first += without(course.amps[i, first:ends])
+    if first >= ends:
+        return Session(0, 0, 0.0)
+    return Session(first, _past(i, first, course.amps.shape[1], course), course.amps[i, first])
+
+
+@kernel
+def _past(i: int, first: int, ends: int, course: Course) -> int:
+    """The edge up to which car i charges from a slot on, no later than another."""
+    while first < ends and course.amps[i, first] > 0:
+        first += 1
+    return first
 
 
 @kernel
@@ -168,36 +175,32 @@ def _new(
 ) -> Change:
     """A session in a night that has none, from every slot that may begin one, at all that is left in one of them."""
     begins, ends, tried, last_a = field.nights[night], min(field.nights[night + 1], until), 0, np.inf
+    level, mean = course.cautious_kwh[i, begins], course.mean_kwh[i, begins]
     while tried < _MOST_CURRENTS:
         # The next lower current that is left somewhere.
-        amps = 0.0
-        for t in range(begins, ends):
-            if amps < left.room_a[t] < last_a - NOTHING:
-                amps = left.room_a[t]
+        amps = most_below(left.room_a[begins:ends], last_a - NOTHING)
         if amps <= 0:
             break
         tried, last_a = tried + 1, amps
-        level, mean = course.cautious_kwh[i, begins], course.mean_kwh[i, begins]
         gained, wall = gain(amps, level, charger), drawn(amps, mean, charger)
         if gained <= LITTLE_KWH / 1000:
             break
-        # What the slots cost up to each edge, and up to where there is as much current from each on.
-        reaches = beyond = min(until, ends + int(wanted / gained) + 2)
+        # What the slots cost up to each edge.
+        beyond = min(until, ends + int(wanted / gained) + 2)
         dearer_by(left.value[begins + 1 : beyond + 1], wall, left.others_kwh[begins:beyond], begins, field)
         left.value[begins] = 0.0
         _summed(left.value[begins : beyond + 1])
-        for t in range(beyond - 1, begins - 1, -1):
-            if left.room_a[t] < amps - NOTHING or course.amps[i, t] > 0:
-                reaches = t
-            left.at_a[t] = reaches
+        reaches = begins
         for first in range(begins, ends):
-            if not field.begins[i, first] or left.at_a[first] <= first or left.head_kwh[first] <= LITTLE_KWH:
+            if reaches <= first:
+                reaches = _as_much_until(i, amps, first, beyond, course, left)
+            if reaches == first or not field.begins[i, first] or left.head_kwh[first] <= LITTLE_KWH:
                 continue
             if first > 0 and course.amps[i, first - 1] > 0:
                 continue
             asked = min(wanted, left.head_kwh[first])
-            past = min(int(left.at_a[first]), first + int(np.ceil(_enough(wanted, left.head_kwh[first]) / gained)))
-            past = _may_end_at(i, past, int(left.at_a[first]), gained * (past - first) >= left.head_kwh[first], field)
+            past = min(reaches, first + int(np.ceil(_enough(wanted, left.head_kwh[first]) / gained)))
+            past = _may_end_at(i, past, reaches, gained * (past - first) >= left.head_kwh[first], field)
             if past < 0 or (past < course.amps.shape[1] and course.amps[i, past] > 0):
                 continue
             gives = gained * (past - first)
@@ -213,6 +216,14 @@ def _new(
                     at = min(amps, least_for(i, asked / (past - first), field, charger))
                 best = Change(Session(0, 0, 0.0), Session(first, past, at), value)
     return best
+
+
+@kernel
+def _as_much_until(i: int, amps: float, first: int, beyond: int, course: Course, left: Left) -> int:
+    """The edge up to which there is a current from a slot on, no later than another."""
+    while first < beyond and left.room_a[first] >= amps - NOTHING and course.amps[i, first] <= 0:
+        first += 1
+    return first
 
 
 @kernel
@@ -372,10 +383,10 @@ def _saves(
 def may_be(i: int, field: Field, course: Course) -> bool:
     """Whether a timer's sessions are such as it can have: one a night at one current, begun and ended when that may be."""
     n, t, night, of_last = course.amps.shape[1], 0, 0, -1
-    while t < n:
-        if course.amps[i, t] <= 0:
-            t += 1
-            continue
+    while True:
+        t += without(course.amps[i, t:])
+        if t >= n:
+            return True
         while field.nights[night + 1] <= t:
             night += 1
         fixed, first = field.fixed[i, t], t
@@ -389,4 +400,3 @@ def may_be(i: int, field: Field, course: Course) -> bool:
         full = course.cautious_kwh[i, t] >= field.limit_kwh[i, t - 1] - NOTHING
         if not (field.ends[i, t - 1] or full or fixed):
             return False
-    return True
