@@ -287,15 +287,15 @@ def test_of_what_is_aboard_for_each_departure_the_least_may_be_spared_before_it(
 
 
 def test_no_more_goes_in_than_there_is_room_for_later():
-    # Heron, 25 of 40 kWh, charges for an hour from 00:00 on, 3.68 kWh: before its end there is room for 11.32, and for no
-    # more after it.
+    # Heron, 25 kWh with a limit of 40, charges 3.68 in an hour from 00:00 on: then there is room for 11.32 more, and what
+    # went in before would still be there.
     problem = a_problem(vehicles=[a_car(soc_pct=50)], rates=[LOSSLESS])
     field, left, n = field_of(problem), room_for(problem), problem.grid.n_slots
     course = course_of(np.stack(charging(problem, ("00:00",))), field)
 
     head_until(0, 0, n, field, course, left)
 
-    assert left.head_kwh[:n] == pytest.approx(np.full(n, field.limit_kwh[0, 0] - 25 - 3.68))
+    assert left.head_kwh[:n] == pytest.approx(np.full(n, 11.32))
 
 
 def test_a_session_that_goes_on_from_the_night_before_is_not_the_night_s_own():
