@@ -16,21 +16,13 @@ from moonplan.core.planner.currents_anew import set_anew
 from moonplan.core.planner.moves import at_best_currents, improved, paired
 from moonplan.core.planner.one_car import CLOSER, CLOSEST, COARSE, FINE, FINE_OF_MANY, FINEST, MANY_CURRENTS, Effort
 from moonplan.core.planner.problem import CONTROLS, Problem
-from moonplan.core.planner.quick.search import WARM, WARM_FOR_MISSED, quickly_searched
+from moonplan.core.planner.quick.search import WARM_FOR_MISSED, quickly_searched
+from moonplan.core.planner.quick.spells import searched_in_spells
 from moonplan.core.planner.search import MISSED_MORE, contended_slots, relieved, searched, shifted, swept
 from moonplan.core.timegrid import Flags, Floats
 
 _ROUNDS = 3
 _MOST_ORDERS = 6
-# How many tries a search has for each pair of cars and night, and a quick one for each car and night, soon: two cars find
-# most where each is planned as well as can be, more of them by many small changes.
-_SOON_OF_FEW, _SOON_OF_MANY = (0.7, 100), (0.1, 375)
-# How many slots of cars a search plans anew in all, soon and thoroughly: so many at the least, for few nights need more
-# tries than their number tells; and at the most, for a month of many cars is left at that. How many a quick one looks at.
-_SLOTS_SOON, _SLOTS_THOROUGHLY = (8_000, 160_000), (10_000, 1_000_000)
-_SLOTS_QUICKLY_SOON, _SLOTS_QUICKLY_THOROUGHLY = (300_000, 30_000_000), (2_000_000, 160_000_000)
-# How many a quick one looks at, at the least, where cars together miss more than each alone.
-_SLOTS_QUICKLY_FOR_MISSED = 3_600_000
 # In which part of the tries two cars are planned together: of more cars than a few, and later of those, too.
 _TOGETHER = 0.3
 # Up to how many cars are planned finely soon, and up to how many slots of cars later.
@@ -40,26 +32,55 @@ _FEW_CARS, _SLOTS_FINELY = 2, 4_000
 _SLOTS_CLOSELY = 700
 # Up to how many slots of cars that are not in each other's way they are planned so closely soon: a few nights.
 _SLOTS_CLOSELY_SOON = 400
+# How many quick tries a spell has, and as many after it: with fewer, nothing comes of most.
+_SPELL = 1000
 # How many small moves a car has, soon and thoroughly.
 _FEW_MOVES, _MANY_MOVES = 20, 150
 
 
-class _Long(NamedTuple):
-    """How closely a longer search plans, and how many tries it has for each pair of cars and night, first and once more.
+class _Slots(NamedTuple):
+    """How many slots of cars a search plans anew or looks at in all its rounds: at the least, for few nights need more tries
+    than their number tells; at the most, for a month of many cars is left at that; and where cars together miss more than
+    each alone, at the least."""
 
-    quickly : how many tries a quick search after each of them has for each car and night.
-    """
+    fewest: int
+    most: int
+    for_missed: int = 0
+
+
+class _Quick(NamedTuple):
+    """A quick search: how many tries it has for each car and night, 0 for none but for what is missed; and which part of
+    them is not in spells."""
+
+    well: int
+    plainly: float = 1.0
+
+
+class _Search(NamedTuple):
+    """A search and the quick one after it. well : how many tries it has for each pair of cars and night."""
+
+    well: float
+    quick: _Quick = _Quick(0)
+
+
+class _Long(NamedTuple):
+    """A longer search: how closely it plans, its rounds, and whether each of them is settled and swept, or only the last."""
 
     effort: Effort
-    thoroughly: float
-    again: float
-    quickly: tuple[int, int]
+    rounds: tuple[_Search, ...]
+    each_settled: bool = True
 
 
-# Two cars are soon as good as they can be at little effort; of more the next try is worth more than a closer one. Of two
-# cars, and of one night, a longer search finds no more with a quick one.
-_LONG_OF_FEW, _LONG_OF_MANY = _Long(CLOSER, 2.0, 0.5, (0, 0)), _Long(COARSE, 1.2, 0.5, (1400, 600))
-_LONG_OF_A_NIGHT = _Long(COARSE, 3.5, 1.5, (0, 0))
+_SLOTS_SOON, _SLOTS_THOROUGHLY = _Slots(8_000, 160_000), _Slots(20_000, 2_000_000)
+_SLOTS_QUICKLY_SOON = _Slots(300_000, 30_000_000, 3_600_000)
+_SLOTS_QUICKLY_THOROUGHLY = _Slots(4_000_000, 320_000_000, 7_200_000)
+# Soon two cars find most where each is planned as well as can be, more of them by many small changes.
+_SOON_OF_FEW, _SOON_OF_MANY = _Search(0.7, _Quick(100)), _Search(0.1, _Quick(375))
+# Two cars are soon as good as they can be at little effort; of more the next try is worth more than a closer one, and what
+# one search leaves the other often finds. Of two cars, and of one night, a longer search finds no more with a quick one.
+_LONG_OF_FEW = _Long(CLOSER, (_Search(2.0), _Search(0.5)))
+_LONG_OF_MANY = _Long(COARSE, 6 * (_Search(0.22, _Quick(600, 0.4)),), each_settled=False)
+_LONG_OF_A_NIGHT = _Long(COARSE, (_Search(3.5), _Search(1.5)))
 
 
 def plan_together(problem: Problem, like: Sequence[Floats] | None = None) -> Candidate:
@@ -79,10 +100,10 @@ def plan_together(problem: Problem, like: Sequence[Floats] | None = None) -> Can
             return _better(_finished(problem, _replanned(problem, best, effort)), known)
     few, contended = cars <= _FEW_CARS, contended_slots(problem, alone.amps)
     together, effort = (0.0, FINE) if few else (_TOGETHER, FINE_OF_MANY)
-    well, quickly = _SOON_OF_FEW if few or nights == 1 else _SOON_OF_MANY
-    best, tries = _better(missing_least(problem), known), _tries(problem, well * cars**2 * nights, _SLOTS_SOON)
+    search = _SOON_OF_FEW if few or nights == 1 else _SOON_OF_MANY
+    best, tries = _better(missing_least(problem), known), _tries(problem, search.well * cars**2 * nights, _SLOTS_SOON)
     best = searched(problem, best, tries=tries, effort=COARSE, together=together, contended=contended)
-    best = _quickly_searched(problem, best, alone, contended, quickly, _SLOTS_QUICKLY_SOON)
+    best = _quickly_searched(problem, best, alone, contended, search.quick, _SLOTS_QUICKLY_SOON)
     # Of two that come to the same, the one whose currents were evened out.
     return _better(best, _finished(problem, _replanned(problem, best, effort)))
 
@@ -92,25 +113,26 @@ def _quickly_searched(
     best: Candidate,
     alone: Candidate,
     contended: Flags,
-    well: int,
-    slots: tuple[int, int],
+    quick: _Quick,
+    slots: _Slots,
     *,
+    rounds: int = 1,
     again: int = 0,
 ) -> Candidate:
     """The best plan of a quick search; of a longer one where cars together miss more than each alone, half of it by way of
-    missing yet more.
-
-    well : how many tries it has for each car and night, 0 for none but for what is missed. slots : how many it looks at.
-    """
-    cars, nights = _size(problem)
-    (fewest, most), wanted = slots, well * cars * nights
-    if _misses_more(best, alone):
-        tries = _tries(problem, wanted, (max(fewest, _SLOTS_QUICKLY_FOR_MISSED), most)) // 2
-        for warm in (WARM, WARM_FOR_MISSED):
-            best = quickly_searched(problem, best, tries=tries, contended=contended, again=again, warm=warm)
+    missing yet more."""
+    (cars, nights), missed = _size(problem), _misses_more(best, alone)
+    if not quick.well and not missed:
         return best
-    tries = _tries(problem, wanted, slots)
-    return quickly_searched(problem, best, tries=tries, contended=contended, again=again) if well else best
+    fewest = max(slots.fewest, slots.for_missed) if missed else slots.fewest
+    tries = _tries(problem, quick.well * cars * nights, slots._replace(fewest=fewest), rounds) // (2 if missed else 1)
+    spells = round((1 - quick.plainly) * tries) // (2 * _SPELL)
+    plainly = tries - 2 * _SPELL * spells
+    best = quickly_searched(problem, best, tries=plainly, contended=contended, again=again)
+    best = searched_in_spells(problem, best, spells=spells, each=_SPELL, contended=contended, again=again)
+    if missed:
+        return quickly_searched(problem, best, tries=tries, contended=contended, again=again, warm=WARM_FOR_MISSED)
+    return best
 
 
 def _misses_more(found: Candidate, alone: Candidate) -> bool:
@@ -152,15 +174,17 @@ def refined(problem: Problem, found: Candidate, *, again: int = 0) -> Candidate:
     finely, alone = FINEST if slots <= _SLOTS_FINELY else FINE_OF_MANY, _alone(problem, COARSE)
     if cars > 1:
         long, contended = _long(cars, nights), contended_slots(problem, alone.amps)
-        for nth, (part, quickly) in enumerate(zip((long.thoroughly, long.again), long.quickly, strict=True)):
-            tries = _tries(problem, part * cars**2 * nights, _SLOTS_THOROUGHLY)
+        rounds, settled = len(long.rounds), FINE if finely is FINEST else FINE_OF_MANY
+        for nth, search in enumerate(long.rounds):
+            tries = _tries(problem, search.well * cars**2 * nights, _SLOTS_THOROUGHLY, rounds)
             best = relieved(problem, best, alone, effort=long.effort)
             best = searched(
                 problem, best, tries=tries, effort=long.effort, together=_TOGETHER, contended=contended, again=again
             )
-            draws = 1 + 2 * again + nth
-            best = _quickly_searched(problem, best, alone, contended, quickly, _SLOTS_QUICKLY_THOROUGHLY, again=draws)
-            best = swept(problem, _settled(problem, best, FINE if finely is FINEST else FINE_OF_MANY), effort=CLOSER)
+            draws, quick, looked_at = 1 + rounds * again + nth, search.quick, _SLOTS_QUICKLY_THOROUGHLY
+            best = _quickly_searched(problem, best, alone, contended, quick, looked_at, rounds=rounds, again=draws)
+            if long.each_settled or nth == rounds - 1:
+                best = swept(problem, _settled(problem, best, settled), effort=CLOSER)
         if slots <= _SLOTS_CLOSELY:
             best = shifted(problem, best, effort=CLOSER)
     problem.let_go("one car")
@@ -199,9 +223,10 @@ def _size(problem: Problem) -> tuple[int, int]:
     return len(problem.cars), len(set(problem.grid.nights))
 
 
-def _tries(problem: Problem, wanted: float, slots: tuple[int, int]) -> int:
-    fewest, most = (max(1, of_cars // max(1, problem.grid.n_slots * len(problem.cars))) for of_cars in slots)
-    return min(max(fewest, round(wanted)), most)
+def _tries(problem: Problem, wanted: float, slots: _Slots, rounds: int = 1) -> int:
+    """How many tries one of some rounds of a search has."""
+    of_cars = max(1, problem.grid.n_slots * len(problem.cars) * rounds)
+    return min(max(slots.fewest // of_cars, round(wanted), 1), max(1, slots.most // of_cars))
 
 
 def _fit(problem: Problem, found: Candidate) -> bool:

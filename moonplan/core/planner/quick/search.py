@@ -92,11 +92,35 @@ def quickly_searched(
     Where a habit weighs own sun, which part of it each car takes counts, and that is not looked at here: such a plan stays,
     unless it misses something.
     """
-    if problem.weighs_own_sun and not best.outcome.short_kwh:
+    if as_it_is(problem, best):
         return best
-    field, chance = field_of(problem), np.array([_SEED + 7919 * again], dtype=np.uint64)
-    price = problem.household.tariff.default_price
-    amps, _ = _searched(np.stack(best.amps), field, tries, warm * price, _COLD * price, np.flatnonzero(contended), chance)
+    amps, _ = Tries(problem, contended, again=again).made(np.stack(best.amps), field_of(problem), tries, warm=warm)
+    return or_better(problem, best, amps)
+
+
+class Tries:
+    """Tries of the quick search at one problem: where they look more often, and the draws that they go on with."""
+
+    def __init__(self, problem: Problem, contended: Flags, *, again: int) -> None:
+        self.price = problem.household.tariff.default_price
+        self._contended, self._draws = np.flatnonzero(contended), np.array([_SEED + 7919 * again], dtype=np.uint64)
+
+    def made(self, amps: Floats, field: Field, tries: int, *, warm: float = WARM) -> tuple[Floats, float]:
+        """Setpoints of the best course that tries lead to, shape (C, N) [A], and what it comes to. [currency]"""
+        return _searched(amps, field, tries, warm * self.price, _COLD * self.price, self._contended, self._draws)
+
+    def comes_to(self, amps: Floats, field: Field) -> float:
+        """What setpoints come to. [currency]"""
+        return self.made(amps, field, 0)[1]
+
+
+def as_it_is(problem: Problem, best: Candidate) -> bool:
+    """Whether a plan is left as it is, since a habit weighs own sun and it misses nothing."""
+    return problem.weighs_own_sun and not best.outcome.short_kwh
+
+
+def or_better(problem: Problem, best: Candidate, amps: Floats) -> Candidate:
+    """Other setpoints, shape (C, N) [A], if they are better and break no rule."""
     found = candidate(problem, list(amps))
     return found if found.better_than(best) and not broken_rules(problem, found.amps) else best
 
