@@ -17,7 +17,14 @@ from moonplan.core.planner.problem import Problem
 from moonplan.core.planner.quick.course import course_of
 from moonplan.core.planner.quick.field import field_of
 from moonplan.core.planner.quick.search import Tries, quickly_searched
-from moonplan.core.planner.quick.spells import _in_a_spell, can_have_more, could_be_left, in_spells, searched_in_spells
+from moonplan.core.planner.quick.spells import (
+    _in_a_spell,
+    _sessions_in,
+    can_have_more,
+    could_be_left,
+    in_spells,
+    searched_in_spells,
+)
 from moonplan.core.planner.together import missing_least
 from tests.bench.families import a_family_household
 from tests.core.strategies import odd_households
@@ -101,6 +108,14 @@ def test_in_a_spell_a_car_is_kept_off_its_night_and_another_is_not(control: str)
     assert any(10 < given_then.asked_kwh[1, 0] < 39 for given_then in more)
 
 
+def test_a_timer_leaves_the_whole_session_that_goes_on_into_a_night_but_not_one_that_somebody_pinned():
+    amps = np.array([0.0, 16, 16, 16, 0, 16, 16, 0])
+    inside, free, pinned = (np.isin(np.arange(8), of) for of in ([3, 4], [], [1]))
+
+    assert np.flatnonzero(_sessions_in(amps, inside, free)).tolist() == [1, 2, 3]
+    assert not _sessions_in(amps, inside, pinned).any()
+
+
 @settings(max_examples=60)
 @given(odd_households())
 def test_whatever_is_found_may_be_done_and_is_no_worse(household: dict[str, Any]):
@@ -157,7 +172,7 @@ def test_the_same_is_found_twice_and_other_things_with_other_draws():
 
 
 def test_a_week_that_as_many_small_changes_leave_dearer():
-    # Four cars on shared circuits, two of which draw less for the rest of the week once they are charged to their limits.
+    # Four cars on shared circuits, in which two had better be at their limits in other nights than small changes lead to.
     problem = a_week(1)
     everywhere = np.ones(problem.grid.n_slots, dtype=np.bool_)
     start = quickly_searched(problem, missing_least(problem), tries=8000, contended=everywhere)
