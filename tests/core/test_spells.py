@@ -9,10 +9,11 @@ import pytest
 from hypothesis import given, settings
 
 from moonplan.core.household import read
+from moonplan.core.planner import together
 from moonplan.core.planner.at_once import at_once
 from moonplan.core.planner.candidates import Candidate, candidate
 from moonplan.core.planner.constraints import broken_rules
-from moonplan.core.planner.plan import problem_of
+from moonplan.core.planner.plan import problem_of, soon
 from moonplan.core.planner.problem import Problem
 from moonplan.core.planner.quick.course import course_of
 from moonplan.core.planner.quick.field import field_of
@@ -25,7 +26,7 @@ from moonplan.core.planner.quick.spells import (
     in_spells,
     searched_in_spells,
 )
-from moonplan.core.planner.together import missing_least
+from moonplan.core.planner.together import missing_least, refined
 from tests.bench.families import a_family_household
 from tests.core.strategies import odd_households
 from tests.core.test_quick import a_problem, charging, in_all, two_cars
@@ -95,7 +96,7 @@ def test_in_a_spell_a_car_is_kept_off_its_night_and_another_is_not(control: str)
 
     spells = [spell for spell in (_in_a_spell(amps, field, chance) for _ in range(60)) if spell is not None]
 
-    off = [(start, given) for start, given in spells if (start != amps).any()]
+    off = [(start, given_then) for start, given_then in spells if (start != amps).any()]
     assert 10 < len(off) < 40
     for start, given_then in off:
         (i,) = np.flatnonzero((start != amps).any(axis=1))
@@ -182,3 +183,21 @@ def test_a_week_that_as_many_small_changes_leave_dearer():
 
     assert spells.outcome.short_kwh == pytest.approx(plainly.outcome.short_kwh)
     assert spells.outcome.value < 0.995 * plainly.outcome.value
+
+
+@pytest.mark.parametrize(("cars", "of_rounds"), [(3, [1] * 6), (2, [])])
+def test_a_longer_search_of_three_cars_has_spells_in_every_round(cars: int, of_rounds: list[int], monkeypatch):
+    # Of 600 tries for each of three cars and two nights six tenths, 2160, are enough for one spell and as many tries after
+    # it, a thousand each. Two cars have no quick tries in a longer search.
+    problem = problem_of(read(json.dumps(a_family_household(3, cars=cars, nights=2))))
+    first, asked = soon(problem), []
+
+    def noted(of: Problem, best: Candidate, *, spells: int, each: int, **others: Any) -> Candidate:
+        asked.append(spells)
+        return searched_in_spells(of, best, spells=spells, each=each, **others)
+
+    monkeypatch.setattr(together, "searched_in_spells", noted)
+    found = refined(problem, first)
+
+    assert asked == of_rounds
+    assert found.outcome.rank <= first.outcome.rank

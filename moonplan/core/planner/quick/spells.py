@@ -1,4 +1,4 @@
-"""Spells of the quick search: for some hundred tries a car is asked for more than it needs, or kept off a night.
+"""Spells of the quick search: for some time a car is asked for more than it needs, or kept off a night.
 
 Charged to its limit once, a car may draw less for the rest of a week, and where it leaves a night to others all of them may
 come to less. But on the way there most plans come to more, and no small change leads to it. So the search goes on for a
