@@ -14,11 +14,12 @@ from hypothesis import given, settings
 
 from moonplan.core.household import read
 from moonplan.core.planner.at_once import at_once
+from moonplan.core.planner.building import build
 from moonplan.core.planner.candidates import Candidate, candidate
 from moonplan.core.planner.constraints import broken_rules
 from moonplan.core.planner.habits import with_habits
 from moonplan.core.planner.plan import problem_of, soon
-from moonplan.core.planner.problem import Problem, build
+from moonplan.core.planner.problem import Problem
 from moonplan.core.planner.quick.course import (
     Course,
     Draws,
@@ -35,6 +36,7 @@ from moonplan.core.planner.quick.course import (
     spare,
 )
 from moonplan.core.planner.quick.field import Field, field_of
+from moonplan.core.planner.quick.giving_up import _session_at
 from moonplan.core.planner.quick.managed import filled_up
 from moonplan.core.planner.quick.search import (
     _SEED,
@@ -42,7 +44,6 @@ from moonplan.core.planner.quick.search import (
     WARM_FOR_MISSED,
     _made_good,
     _searched,
-    _session_at,
     quickly_searched,
 )
 from moonplan.core.planner.quick.timer import Session, costs, session_of

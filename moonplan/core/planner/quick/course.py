@@ -19,8 +19,8 @@ from moonplan.core.timegrid import Counts, Floats
 
 # What is not worth a change: a gain [kWh], and what is saved [currency].
 LITTLE_KWH, LITTLE = 1e-3, 1e-6
-# What is asked for besides, for rounding. [kWh]
-BESIDES_KWH = 1e-5
+# What is asked for besides, for rounding; and how near to its limit a car is at it. [kWh]
+BESIDES_KWH, NEAR_KWH = 1e-5, 1e-4
 
 Draws = npt.NDArray[np.uint64]
 
@@ -480,6 +480,13 @@ def spare(i: int, field: Field, course: Course, left: Left) -> None:
         filled(left.spare_kwh[edge:until], least)
         least, until = min(least, course.aboard_kwh[i, q] - field.asked_kwh[i, q]), edge
     filled(left.spare_kwh[:until], least)
+
+
+@kernel
+def below_limit(i: int, q: int, field: Field, course: Course) -> float:
+    """How far a car is below its limit where something is asked; 0 where next to nothing. [kWh]"""
+    below = field.limit_kwh[i, field.asked_edge[i, q] - 1] - course.aboard_kwh[i, q] - NEAR_KWH
+    return float(below) if below > NEAR_KWH else 0.0
 
 
 @kernel
