@@ -15,11 +15,12 @@ from collections.abc import Callable
 from typing import Any, ParamSpec, TypeVar
 
 from moonplan.core.household import Household, read
+from moonplan.core.planner.building import build
 from moonplan.core.planner.candidates import Candidate
 from moonplan.core.planner.constraints import broken_rules
 from moonplan.core.planner.outcome import outcome
 from moonplan.core.planner.plan import later, least_of, plan, problem_of, soon
-from moonplan.core.planner.problem import Problem, build
+from moonplan.core.planner.problem import Problem
 from moonplan.core.planner.together import refined
 from moonplan.planning.warming import warm
 from tests.bench.families import a_family_household

@@ -11,11 +11,11 @@ import pytest
 from moonplan.core.household import Household, read
 from moonplan.core.planner.bound import bound
 from moonplan.core.planner.bound_stories import stories_of
+from moonplan.core.planner.building import build
 from moonplan.core.planner.candidates import candidate
 from moonplan.core.planner.constraints import broken_rules
 from moonplan.core.planner.guide import shared_prices
 from moonplan.core.planner.plan import document, plan
-from moonplan.core.planner.problem import build
 from tests.bench.families import a_family_household
 from tests.core.factories import LOSSLESS, a_car, a_circuit, a_household, a_lead, a_trip, at
 from tests.reference import milp

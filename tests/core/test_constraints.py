@@ -6,6 +6,7 @@ import numpy as np
 import pytest
 
 from moonplan.core.planner.at_once import at_once
+from moonplan.core.planner.building import build, control_of
 from moonplan.core.planner.constraints import (
     asleep_stretches,
     base_amps,
@@ -17,7 +18,7 @@ from moonplan.core.planner.constraints import (
     sun_for,
 )
 from moonplan.core.planner.outcome import outcome
-from moonplan.core.planner.problem import Problem, build, control_of
+from moonplan.core.planner.problem import Problem
 from moonplan.core.simulate import runs
 from moonplan.core.timegrid import Floats
 from tests.core.factories import a_car, a_circuit, a_household, a_lead, a_trip

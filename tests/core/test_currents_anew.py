@@ -7,14 +7,15 @@ import numpy as np
 import pytest
 
 from moonplan.core.household import read
+from moonplan.core.planner.building import build
 from moonplan.core.planner.candidates import Candidate, candidate, planned
 from moonplan.core.planner.constraints import broken_rules
 from moonplan.core.planner.currents_anew import set_anew
+from moonplan.core.planner.effort import FINEST
 from moonplan.core.planner.habits import with_habits
 from moonplan.core.planner.moves import improved
-from moonplan.core.planner.one_car import FINEST
 from moonplan.core.planner.plan import plan
-from moonplan.core.planner.problem import Problem, build
+from moonplan.core.planner.problem import Problem
 from moonplan.core.planner.together import missing_least
 from tests.bench.families import a_family_household
 from tests.core.factories import LOSSLESS, NIGHT_BAND, a_car, a_circuit, a_household, a_lead, a_trip, at

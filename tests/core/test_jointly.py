@@ -7,13 +7,14 @@ from typing import Any
 import numpy as np
 import pytest
 
+from moonplan.core.planner.building import build
 from moonplan.core.planner.candidates import Candidate, candidate, pinned, planned
 from moonplan.core.planner.constraints import broken_rules
+from moonplan.core.planner.effort import FINE
 from moonplan.core.planner.habits import with_habits
 from moonplan.core.planner.here import Here
 from moonplan.core.planner.jointly import _gone_on, _together, jointly_planned, may_be_joined
-from moonplan.core.planner.one_car import FINE
-from moonplan.core.planner.problem import Problem, build
+from moonplan.core.planner.problem import Problem
 from moonplan.core.planner.search import searched
 from moonplan.core.timegrid import Floats
 from tests.core.factories import LOSSLESS, a_car, a_circuit, a_household, a_lead

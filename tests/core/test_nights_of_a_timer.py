@@ -89,6 +89,34 @@ def test_two_nights_of_a_timer_cost_what_the_best_pair_of_sessions_does(seed: in
         assert least - 1e-6 <= found.outcome.cost <= least * (1 + within)
 
 
+@pytest.mark.parametrize("control", ["timer", "hand"])
+@pytest.mark.parametrize(("seed", "hours"), [(0, 2), (1, 3), (2, 5), (3, 3)])
+def test_a_session_pinned_over_noon_leaves_the_next_night_its_own(control: str, seed: int, hours: int):
+    # Pinned from 11:00 to 13:00; what is wanted besides are some hours in a row, at the one current that there is, which are
+    # not beside the pinned ones. Somebody is always awake.
+    chance = Random(seed)
+    prices = [round(chance.uniform(0.05, 0.35), 3) for _ in range(42)]
+    problem = problem_of(
+        a_household(
+            horizon_nights=2,
+            slot_minutes=60,
+            wake="00:00",
+            bedtime="00:00",
+            leads=[a_lead(control="timer", steps_a=[MOST_A])],
+            vehicles=[a_car(control=control, soc_pct=20, end_pct=20 + 2 * (2 + hours) * MOST_A * KW_PER_A)],
+            rates=[LOSSLESS],
+            pins=[{"id": "p", "vehicle": "heron", "start": hour(17), "end": hour(19), "amps": MOST_A}],
+            tariff={"default_price": 0.2, "series": [[hour(t), price] for t, price in enumerate(prices)]},
+        )
+    )
+    least = sum(prices[17:19]) + min(sum(prices[t : t + hours]) for t in range(20, 43 - hours))
+
+    first = soon(problem)
+
+    assert first.outcome.short_kwh == 0
+    assert first.outcome.cost == pytest.approx(least * MOST_A * KW_PER_A)
+
+
 def held_to_half_until_noon(soc_pct: float) -> Problem:
     """Half full is enough until noon; then there are two cheap hours, at once and at two in the night, wanted both."""
     cheap = [[hour(t), 0.05 if t in (18, 32) else 0.30] for t in range(42)]

@@ -14,10 +14,11 @@ from hypothesis import strategies as st
 from moonplan.core.household import read
 from moonplan.core.mistakes import BadDocument
 from moonplan.core.planner.bound import bound
+from moonplan.core.planner.building import build
 from moonplan.core.planner.constraints import broken_rules, room_for
 from moonplan.core.planner.outcome import Outcome, least_current, missed_by, outcome
 from moonplan.core.planner.plan import Plan, document, plan
-from moonplan.core.planner.problem import CONTROLS, Problem, build
+from moonplan.core.planner.problem import CONTROLS, Problem
 from moonplan.core.planner.together import plan_together
 from moonplan.core.timegrid import Floats
 from tests.core.factories import LOSSLESS, NIGHT_BAND, a_car, a_circuit, a_document, a_household, a_lead, a_trip, at

@@ -8,10 +8,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from moonplan.core.planner.building import build
 from moonplan.core.planner.outcome import outcome
 from moonplan.core.planner.plan import document, plan, problem_of
 from moonplan.core.planner.planned_session import PlannedSession
-from moonplan.core.planner.problem import build
 from moonplan.core.planner.reasons import reason as one_reason
 from moonplan.core.planner.why_then import why_then
 from tests.core.factories import LOSSLESS, NIGHT_BAND, a_car, a_circuit, a_household, a_lead, a_trip

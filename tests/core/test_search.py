@@ -11,13 +11,15 @@ import pytest
 
 from moonplan.core.household import Override, read
 from moonplan.core.planner import together
+from moonplan.core.planner.building import build
 from moonplan.core.planner.candidates import Candidate, candidate, pinned, planned, surroundings
 from moonplan.core.planner.constraints import broken_rules, room_for
+from moonplan.core.planner.effort import CLOSER, COARSE, FINE, FINEST, Effort
 from moonplan.core.planner.habits import with_habits
 from moonplan.core.planner.here import Held, Here
-from moonplan.core.planner.one_car import CLOSER, COARSE, FINE, FINEST, Effort, OneCar, Surroundings, _Question, nothing_left
+from moonplan.core.planner.one_car import OneCar, Surroundings, _Question, nothing_left
 from moonplan.core.planner.plan import coin, plan, problem_of
-from moonplan.core.planner.problem import Problem, build
+from moonplan.core.planner.problem import Problem
 from moonplan.core.planner.search import _elsewhere, _regretted, contended_slots, relieved, searched, shifted, swept
 from moonplan.core.planner.together import plan_together, refined
 from moonplan.core.simulate import runs

@@ -3,10 +3,11 @@
 import numpy as np
 import pytest
 
+from moonplan.core.planner.building import build
 from moonplan.core.planner.candidates import Candidate, candidate
+from moonplan.core.planner.effort import COARSE
 from moonplan.core.planner.here import Here
-from moonplan.core.planner.one_car import COARSE
-from moonplan.core.planner.problem import Problem, build
+from moonplan.core.planner.problem import Problem
 from moonplan.core.planner.splice import spliced
 from tests.core.factories import LOSSLESS, a_car, a_household, a_lead, at
 

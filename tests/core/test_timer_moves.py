@@ -6,11 +6,13 @@ import numpy as np
 import pytest
 
 from moonplan.core.planner import one_car as planning
+from moonplan.core.planner.building import build
 from moonplan.core.planner.candidates import candidate, pinned, surroundings
 from moonplan.core.planner.constraints import broken_alone
+from moonplan.core.planner.effort import COARSE
 from moonplan.core.planner.habits import with_habits
-from moonplan.core.planner.one_car import COARSE, OneCar, Surroundings
-from moonplan.core.planner.problem import Problem, build
+from moonplan.core.planner.one_car import OneCar, Surroundings
+from moonplan.core.planner.problem import Problem
 from moonplan.core.planner.timer_moves import moved_a_little
 from moonplan.core.simulate import runs
 from moonplan.core.timegrid import Floats

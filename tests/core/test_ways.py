@@ -11,12 +11,14 @@ import pytest
 
 from moonplan.core.household import read
 from moonplan.core.planner.bound import bound
+from moonplan.core.planner.building import build
 from moonplan.core.planner.candidates import candidate, pinned, surroundings
 from moonplan.core.planner.constraints import broken_alone
+from moonplan.core.planner.effort import CLOSER, COARSE, FINE, FINEST, Effort
 from moonplan.core.planner.habits import with_habits
-from moonplan.core.planner.one_car import CLOSER, COARSE, FINE, FINEST, Effort, OneCar, Surroundings, nothing_left
+from moonplan.core.planner.one_car import OneCar, Surroundings, nothing_left
 from moonplan.core.planner.outcome import Outcome, outcome
-from moonplan.core.planner.problem import Problem, build
+from moonplan.core.planner.problem import Problem
 from moonplan.core.planner.search import contended_slots
 from moonplan.core.planner.slots import OFF, ON, Worth, differ_until, fully, needs, value_at
 from moonplan.core.planner.timer_ways import _waits, _with_sessions

@@ -15,9 +15,9 @@ import numpy as np
 from moonplan.core.planner.bound_currents import currents_of
 from moonplan.core.planner.bound_recursion import Alone, least
 from moonplan.core.planner.bound_stories import Stories, one_story, parts, stories_of
+from moonplan.core.planner.car_slots import needed
 from moonplan.core.planner.constraints import may_begin, may_end, most_alone
 from moonplan.core.planner.guide import shared_prices
-from moonplan.core.planner.one_car import needed
 from moonplan.core.planner.outcome import UNWISHED_DIGITS, Outcome, Wanted, car_outcome, wanted_of
 from moonplan.core.planner.problem import Car, Problem
 from moonplan.core.planner.sharing import SharedPrices

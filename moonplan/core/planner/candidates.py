@@ -6,7 +6,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from moonplan.core.planner.constraints import room_for, sun_for
-from moonplan.core.planner.one_car import Effort, OneCar, Surroundings, nothing_left
+from moonplan.core.planner.effort import Effort
+from moonplan.core.planner.one_car import OneCar, Surroundings, nothing_left
 from moonplan.core.planner.outcome import Outcome, outcome
 from moonplan.core.planner.problem import Car, Problem
 from moonplan.core.timegrid import Floats

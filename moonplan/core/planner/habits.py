@@ -13,7 +13,8 @@ import numpy as np
 
 from moonplan.core import hookup
 from moonplan.core.household import WEEKDAYS, Habit
-from moonplan.core.planner.one_car import COARSE, FINE_OF_MANY, Effort, OneCar, Surroundings, nothing_left
+from moonplan.core.planner.effort import COARSE, FINE_OF_MANY, Effort
+from moonplan.core.planner.one_car import OneCar, Surroundings, nothing_left
 from moonplan.core.planner.outcome import CarOutcome, Outcome, car_outcome
 from moonplan.core.planner.plug_and_go import plug_and_go
 from moonplan.core.planner.problem import Car, Problem, Wish

@@ -8,8 +8,9 @@ import numpy as np
 
 from moonplan.core.planner.candidates import Candidate, candidate, pinned, surroundings
 from moonplan.core.planner.constraints import SLACK_A, broken_alone, broken_rules
+from moonplan.core.planner.effort import Effort
 from moonplan.core.planner.guide import shared_prices
-from moonplan.core.planner.one_car import Effort, OneCar, Surroundings, Usual, nothing_left
+from moonplan.core.planner.one_car import OneCar, Surroundings, Usual, nothing_left
 from moonplan.core.planner.problem import Problem
 from moonplan.core.planner.sharing import SharedPrices
 from moonplan.core.planner.splice import spliced

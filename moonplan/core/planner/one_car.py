@@ -5,7 +5,6 @@ it, and a few phases (off, on; for a timer: not yet, on at a current, done for t
 both.
 """
 
-from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import cached_property
 from typing import NamedTuple
@@ -13,17 +12,17 @@ from typing import NamedTuple
 import numpy as np
 
 from moonplan.core.planner import recursion
-from moonplan.core.planner.constraints import SLACK_A, may_begin, may_end
+from moonplan.core.planner.car_slots import may_of, pack_of, slots_alone, that_can_be_met, timer_currents, wishes_asked_for
+from moonplan.core.planner.constraints import SLACK_A
+from moonplan.core.planner.effort import Effort
 from moonplan.core.planner.joint_ways import Joined
+from moonplan.core.planner.levels import layers_of, levels_of, most_gain
 from moonplan.core.planner.managed_ways import managed_amps
-from moonplan.core.planner.outcome import Wanted
 from moonplan.core.planner.problem import Car, Problem
 from moonplan.core.planner.room import room
 from moonplan.core.planner.slots import (
     NOTHING,
     Managed,
-    May,
-    Pack,
     Slots,
     Timer,
     Worth,
@@ -38,42 +37,8 @@ from moonplan.core.planner.timer_ways import timer_amps
 from moonplan.core.simulate import Trajectory
 from moonplan.core.timegrid import Counts, Flags, Floats
 
-# Levels to a slot's gain at full current, where slots and levels together are not too many states to look at.
-_LEVELS_PER_SLOT = 96
-_MOST_LEVELS = 20_000
-# By how much a car that gains little in a slot may have more states than others.
-_MOST_TIMES = 8
-# Of plans that come to the same the one with fewer sessions: so much does a session count besides, in default prices.
-_TIE = 1e-3
 # What a missed kWh counts in a regret, in highest prices.
 _MISSED = 3.0
-# How far apart the outermost layers are at the least, as a part of the battery.
-_LEAST_APART = 2e-3
-
-
-@dataclass(frozen=True)
-class Effort:
-    """How closely a car is planned.
-
-    states : slots and levels together, about. levels_per_slot : the fewest to a slot's gain at full current. layers : in
-        how many it is reckoned how far the mean car is ahead. ways : how many are followed side by side. currents : at how
-        many, from the least to the most, a timer on a continuous lead is tried.
-    """
-
-    states: int
-    levels_per_slot: int
-    layers: int
-    ways: int
-    currents: int = 5
-
-
-COARSE = Effort(states=50_000, levels_per_slot=3, layers=1, ways=4)
-CLOSER = Effort(states=100_000, levels_per_slot=3, layers=3, ways=8)
-FINE_OF_MANY = Effort(states=100_000, levels_per_slot=4, layers=4, ways=16)
-FINE = Effort(states=300_000, levels_per_slot=4, layers=4, ways=16)
-FINEST = Effort(states=300_000, levels_per_slot=4, layers=6, ways=32, currents=9)
-CLOSEST = Effort(states=1_200_000, levels_per_slot=4, layers=4, ways=64, currents=17)
-MANY_CURRENTS = Effort(states=1_200_000, levels_per_slot=4, layers=4, ways=64, currents=51)
 
 
 @dataclass(frozen=True)
@@ -133,11 +98,11 @@ class OneCar:
     def __init__(self, problem: Problem, car: Car, effort: Effort) -> None:
         self._problem, self._car, self._effort = problem, car, effort
         self._most_a = np.where(car.chargeable & np.isnan(car.pinned_a), car.offered(car.limit_a), 0.0)
-        self._pack, self._may = _pack(problem, car), _timer_may(problem, car)
+        self._pack, self._may = pack_of(problem, car), may_of(problem, car)
         self._steps_a = np.array(car.steps_a, dtype=np.float64)
-        self._alone = _slots_alone(problem, car, self._most_a)
-        self._asks = _wishes_asked_for(self._alone) if car.control == "managed" else self._alone
-        self._aheads = _aheads(problem, car, self._alone, self._pack, effort.layers)
+        self._alone = slots_alone(problem, car, self._most_a)
+        self._asks = wishes_asked_for(self._alone) if car.control == "managed" else self._alone
+        self._aheads = layers_of(problem, car, self._alone, self._pack, effort.layers)
         self._kept: _Kept | None = None
 
     @property
@@ -262,13 +227,13 @@ class OneCar:
         """What is kept of the last time, if it has the currents that are wanted now."""
         car, effort = self._car, self._effort
         timed = car.control != "managed"
-        currents = _timer_currents(car, float(slots.room_a.max()), effort.currents) if timed else self._steps_a
+        currents = timer_currents(car, float(slots.room_a.max()), effort.currents) if timed else self._steps_a
         if self._kept is None or not np.array_equal(self._kept.currents, currents):
             states = effort.states // (len(currents) + 2) if timed else effort.states
-            levels = _levels(car, self._alone, states, effort.levels_per_slot)
+            levels = levels_of(car, self._alone, states, effort.levels_per_slot)
             band = reachable(0, car.soc_kwh, *levels, self._alone, self._pack)
             phases = 2 * len(currents) + 2 if timed else 2
-            spare = int(np.ceil(_most_gain(car, self._alone) / levels[1])) + 2
+            spare = int(np.ceil(most_gain(car, self._alone) / levels[1])) + 2
             self._kept = _Kept(
                 currents, levels, band, (len(slots.room_a) + 1, self._aheads.shape[1], phases, levels[2] + spare)
             )
@@ -279,7 +244,7 @@ class OneCar:
 
     def _question(self, slots: Slots, since: int, aboard: tuple[float, float]) -> "_Question":
         """What the recursion is asked, with wants that can be met."""
-        slots = _that_can_be_met(slots, *fully(since, aboard[0], slots, self._pack))
+        slots = that_can_be_met(slots, *fully(since, aboard[0], slots, self._pack))
         if self._car.control != "managed":
             return _Question(slots, _never(slots), slots.need_kwh)
         need, need_after_trips = needs(slots, self._pack)
@@ -387,189 +352,6 @@ class _Kept:
     def scratch(self) -> Floats:
         """An array to find other values in."""
         return room(self, self.shape)
-
-
-def needed(problem: Problem, car: Car, most_a: Floats, wanted: Iterable[Wanted]) -> Floats:
-    """What the cautious car must have aboard after the trips at each edge so that it can still have what is wanted, charging
-    at the most from then on, shape (n_slots + 1,). [kWh]
-
-    most_a : the most current of each slot, shape (n_slots,). [A]
-    """
-    alone = _slots_alone(problem, car, most_a)
-    at_edge, before_trip = np.zeros(len(alone.wants)), np.zeros(len(alone.trip_wants))
-    for one in wanted:
-        asked, at = (at_edge, one.edge) if one.trip < 0 else (before_trip, one.trip)
-        asked[at] = max(asked[at], one.kwh)
-    _, after_trips = needs(alone._replace(wants=at_edge, trip_wants=before_trip), _pack(problem, car))
-    return after_trips
-
-
-def _slots_alone(problem: Problem, car: Car, most_a: Floats) -> Slots:
-    """What the slots offer and ask while nobody else takes or leaves anything."""
-    n = problem.grid.n_slots
-    at_edge, before_trip = _asked(problem, car)
-    wishes = np.zeros(n + 1)
-    for wish in car.wishes:
-        wishes[wish.edge] = max(wishes[wish.edge], wish.kwh)
-    return Slots(
-        hours=problem.grid.hours,
-        room_a=most_a,
-        pinned_a=car.pinned_a,
-        limit_kwh=car.limit_kwh,
-        price=problem.prices.price + car.grid_counts,
-        own_price=problem.prices.export_price + car.sun_counts,
-        sun_kwh=np.zeros(n),
-        toll=np.zeros(n),
-        trip_edge=np.array([departure.taking.edge for departure in car.departures], dtype=np.int64),
-        trip_kwh=np.array([departure.taking.kwh for departure in car.departures], dtype=np.float64),
-        need_kwh=np.zeros(n + 1),
-        wants=at_edge,
-        trip_wants=before_trip,
-        wishes=wishes,
-    )
-
-
-def _wishes_asked_for(slots: Slots) -> Slots:
-    """The slots with wishes among what is asked for. A wish is for before the trips at its edge; where there are any, the
-    first of them asks for it."""
-    leaves = np.zeros(len(slots.wishes), dtype=np.bool_)
-    leaves[slots.trip_edge] = True
-    first = np.diff(slots.trip_edge, prepend=-1) > 0
-    trip_wishes = np.where(first, slots.wishes[slots.trip_edge], 0.0)
-    return slots._replace(
-        wants=np.maximum(slots.wants, np.where(leaves, 0.0, slots.wishes)),
-        trip_wants=np.maximum(slots.trip_wants, trip_wishes),
-    )
-
-
-def _pack(problem: Problem, car: Car) -> Pack:
-    usable = car.vehicle.usable_kwh
-    return Pack(
-        usable_kwh=usable,
-        onboard_kw=car.intake.onboard_kw,
-        taper_from=car.intake.taper_from,
-        kw_per_a=car.intake.volts * car.intake.phases / 1000,
-        most_wall_kw=car.intake.most_wall_kw,
-        least_a=car.least_a,
-        mean=(car.rate.mean.efficiency, car.rate.mean.overhead_kw),
-        cautious=(car.rate.cautious.efficiency, car.rate.cautious.overhead_kw),
-        rest_kwh=car.rest_kwh,
-        care=problem.care_price * car.care_factor * problem.grid.hours,
-        boost_kwh=car.boost_kwh,
-        start_price=problem.start_price + car.session_counts + _TIE * abs(problem.household.tariff.default_price),
-        charging=car.vehicle.charging,
-        any_current=not car.steps_a,
-    )
-
-
-def _asked(problem: Problem, car: Car) -> tuple[Floats, Floats]:
-    """What is asked for at each edge, and before each trip. [kWh]"""
-    at_edge = np.zeros(problem.grid.n_slots + 1)
-    before_trip = np.zeros(len(car.departures))
-    for nth, departure in enumerate(car.departures):
-        before_trip[nth] = departure.required_kwh
-        if departure.ready_edge is not None:
-            at_edge[departure.ready_edge] = max(at_edge[departure.ready_edge], departure.required_kwh)
-    if car.wanted_at_end_kwh is not None:
-        for edge in (car.end_ready_edge, problem.grid.n_slots):
-            if edge is not None:
-                at_edge[edge] = max(at_edge[edge], car.wanted_at_end_kwh)
-    return at_edge, before_trip
-
-
-def _levels(car: Car, slots: Slots, most_states: int, least_per_slot: int) -> tuple[float, float, int]:
-    """Levels of cautious SoC, even steps of which one is the usual limit: the lowest, the step, how many.
-    [kWh, kWh]"""
-    usable = car.vehicle.usable_kwh
-    gain = _most_gain(car, slots)
-    most = min(_MOST_LEVELS, most_states // max(1, len(slots.room_a)))
-    step = min(max(gain / _LEVELS_PER_SLOT, usable / most), gain / least_per_slot)
-    step = max(step, usable / min(_MOST_LEVELS, _MOST_TIMES * most))
-    if gain > step:
-        # A slot at full current then leads from level to level, and nothing is blurred between.
-        step = float(gain / np.ceil(gain / step - 1e-6))
-    anchor = float(np.median(car.limit_kwh))
-    floor = anchor % step - step if anchor % step > 1e-9 else 0.0
-    return floor, step, int(np.ceil((usable - floor) / step - 1e-9)) + 3
-
-
-def _most_gain(car: Car, slots: Slots) -> float:
-    """What the cautious car gains in a slot at its most. [kWh]"""
-    most_a = float(np.fmax(slots.room_a, np.nan_to_num(slots.pinned_a)).max())
-    return max(car.rate.cautious.battery_kw(car.intake.wall_kw(most_a)) * slots.hours, 1e-6)
-
-
-def _that_can_be_met(slots: Slots, most_at_edge: Floats, most_before_trip: Floats) -> Slots:
-    """The slots with what is wanted as far as always charging at the most brings it (`fully`)."""
-    return slots._replace(
-        wants=np.minimum(slots.wants, most_at_edge), trip_wants=np.minimum(slots.trip_wants, most_before_trip)
-    )
-
-
-def _aheads(problem: Problem, car: Car, alone: Slots, pack: Pack, n_layers: int) -> Floats:
-    """Layers of how far the mean car may be ahead of the cautious one at each edge, before its trips, shape (n_slots + 1,
-    n_layers). [kWh]
-
-    Even steps up to how far it can be. A single layer is half as far as it would be once the car has charged, at its most,
-    all that it can hold and has driven, with no limit that brought the two together.
-    At less current it may get further ahead, and the outermost layer counts: layers that reached as far as that would lie
-    further apart, and nothing is gained by it.
-    """
-    if car.rate.mean == car.rate.cautious:
-        return np.zeros((problem.grid.n_slots + 1, 1))
-    wall_kw = np.minimum(alone.room_a * pack.kw_per_a, pack.most_wall_kw)
-    mean_kw, cautious_kw = (
-        np.maximum(0.0, rate.efficiency * wall_kw - rate.overhead_kw) for rate in (car.rate.mean, car.rate.cautious)
-    )
-    ahead = ((mean_kw - cautious_kw) / np.maximum(cautious_kw, 1e-9)).max()
-    gains_kwh = cautious_kw * alone.hours
-    driven_kwh = np.zeros(len(gains_kwh) + 1)
-    for departure in car.departures:
-        driven_kwh[departure.taking.edge :] += departure.taking.kwh
-    holds_kwh = np.maximum(0.0, car.limit_kwh.max() - car.soc_kwh + driven_kwh)
-    far, parts = ahead * np.minimum(np.concatenate([[0.0], np.cumsum(gains_kwh)]), holds_kwh), np.array([0.5])
-    if n_layers > 1:
-        far = np.minimum(far, _farthest_ahead(problem, car, ahead * gains_kwh, alone, pack))
-        parts = np.linspace(0.0, 1.0, n_layers)
-    return np.outer(np.maximum(far, _LEAST_APART * car.vehicle.usable_kwh), parts)
-
-
-def _farthest_ahead(problem: Problem, car: Car, gets_kwh: Floats, alone: Slots, pack: Pack) -> Floats:
-    """How far ahead the mean car can be at each edge, before its trips, shape (n_slots + 1,): no further than it gets in
-    each slot, and than from what the cautious car must have aboard to what it has itself at the most. [kWh]
-
-    gets_kwh : how far it gets in each slot, shape (n_slots,).
-    """
-    run = car.run(alone.room_a, car.rate.mean, problem.grid)
-    most_before, most_after = run.soc_kwh.copy(), run.soc_kwh
-    for departure, aboard in reversed(list(zip(car.departures, run.before_leaving_kwh.tolist(), strict=True))):
-        most_before[departure.taking.edge] = aboard
-    at_edge, before_trip = fully(0, car.soc_kwh, alone, pack)
-    need_before, need_after = needs(_that_can_be_met(alone, at_edge, before_trip), pack)
-    far = np.zeros(len(gets_kwh) + 1)
-    for t in range(len(gets_kwh)):
-        after_trips = min(far[t], max(0.0, most_after[t] - need_after[t]))
-        far[t + 1] = min(after_trips + gets_kwh[t], max(0.0, most_before[t + 1] - need_before[t + 1]))
-    return far
-
-
-def _timer_currents(car: Car, most: float, many: int) -> Floats:
-    if car.steps_a:
-        return np.array([step for step in reversed(car.steps_a) if step <= most + 1e-9] or [0.0])
-    tried = [round(float(amps), 2) for amps in np.linspace(most, car.least_a, many)]
-    return np.array(list(dict.fromkeys(tried)) if most else [0.0])
-
-
-def _timer_may(problem: Problem, car: Car) -> May:
-    nights = problem.grid.nights
-    starts = may_begin(problem, car)
-    pinned_nights = {nights[t] for t in np.flatnonzero(~np.isnan(car.pinned_a))}
-    starts &= np.array([night not in pinned_nights for night in nights])
-    new_night = problem.grid.new_night
-    crossing = new_night.copy()
-    for t in range(1, len(nights)):
-        crossing[t] |= crossing[t - 1] and car.chargeable[t - 1]
-    return May(car.chargeable, starts, may_end(problem, car), new_night, crossing)
 
 
 def nothing_left(car: Car, amps: Floats, problem: Problem) -> Floats:

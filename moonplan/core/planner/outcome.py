@@ -11,7 +11,8 @@ import numpy as np
 
 from moonplan.core.compiled import compiled
 from moonplan.core.costing import EvCost, ev_cost
-from moonplan.core.planner.problem import Car, Problem, chain_a, chargeable_slots
+from moonplan.core.planner.hindrances import chain_a, chargeable_slots
+from moonplan.core.planner.problem import Car, Problem
 from moonplan.core.simulate import NOTHING_KWH, Given, Run, Trajectory, ran, sessions
 from moonplan.core.timegrid import Counts, Flags, Floats
 

@@ -17,12 +17,13 @@ from moonplan.core.household import Household
 from moonplan.core.mistakes import BadDocument, Mistake
 from moonplan.core.planner.at_once import at_once
 from moonplan.core.planner.bound import bound
+from moonplan.core.planner.building import build
 from moonplan.core.planner.candidates import Candidate, candidate, pinned
 from moonplan.core.planner.constraints import broken_rules
 from moonplan.core.planner.habits import with_habits
 from moonplan.core.planner.outcome import Outcome, Readiness, ready_at
 from moonplan.core.planner.planned_session import PlannedSession
-from moonplan.core.planner.problem import Car, Problem, build
+from moonplan.core.planner.problem import Car, Problem
 from moonplan.core.planner.reasons import reason
 from moonplan.core.planner.together import plan_together, refined
 from moonplan.core.planner.what_binds import binds

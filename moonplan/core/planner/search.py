@@ -15,9 +15,9 @@ from numpy.typing import ArrayLike
 
 from moonplan.core.planner.candidates import Candidate, pinned, surroundings
 from moonplan.core.planner.constraints import sharing_with
+from moonplan.core.planner.effort import Effort
 from moonplan.core.planner.here import Held, Here
 from moonplan.core.planner.jointly import jointly_planned, may_be_joined
-from moonplan.core.planner.one_car import Effort
 from moonplan.core.planner.outcome import CarOutcome, wanted_of
 from moonplan.core.planner.problem import Car, Problem
 from moonplan.core.simulate import NOTHING_KWH, Run, runs

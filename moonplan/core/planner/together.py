@@ -13,8 +13,8 @@ from moonplan.core.planner.at_once import at_once
 from moonplan.core.planner.candidates import Candidate, candidate, pinned, planned
 from moonplan.core.planner.constraints import broken_alone, broken_rules
 from moonplan.core.planner.currents_anew import set_anew
+from moonplan.core.planner.effort import CLOSER, CLOSEST, COARSE, FINE, FINE_OF_MANY, FINEST, MANY_CURRENTS, Effort
 from moonplan.core.planner.moves import at_best_currents, improved, paired
-from moonplan.core.planner.one_car import CLOSER, CLOSEST, COARSE, FINE, FINE_OF_MANY, FINEST, MANY_CURRENTS, Effort
 from moonplan.core.planner.problem import CONTROLS, Problem
 from moonplan.core.planner.quick.search import WARM_FOR_MISSED, quickly_searched
 from moonplan.core.planner.quick.spells import searched_in_spells

@@ -11,9 +11,10 @@ import numpy as np
 
 from moonplan.core.household import Household
 from moonplan.core.percent import percent_told
+from moonplan.core.planner.hindrances import at_home, chargeable_slots
 from moonplan.core.planner.outcome import Readiness
 from moonplan.core.planner.plan import Plan, Session
-from moonplan.core.planner.problem import Car, Departure, at_home, chargeable_slots
+from moonplan.core.planner.problem import Car, Departure
 from moonplan.core.planner.why_then import MOSTLY, NO_DIFFERENCE
 from moonplan.core.simulate import NOTHING_KWH
 from moonplan.core.timegrid import Flags, is_awake, night_of, noon

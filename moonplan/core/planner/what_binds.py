@@ -10,9 +10,10 @@ import numpy as np
 from moonplan.core import hookup
 from moonplan.core.household import Habit, Household, Vehicle
 from moonplan.core.planner.constraints import as_circuits_allow, room_for, sharing_with
+from moonplan.core.planner.hindrances import chain_a, chargeable_slots, kept_off
 from moonplan.core.planner.moves import longest_sessions
 from moonplan.core.planner.outcome import Outcome, missed_by
-from moonplan.core.planner.problem import Car, Problem, chain_a, chargeable_slots, kept_off
+from moonplan.core.planner.problem import Car, Problem
 from moonplan.core.planner.together import missing_least
 from moonplan.core.simulate import runs
 from moonplan.core.timegrid import Flags, Floats

@@ -7,8 +7,8 @@ import numpy as np
 
 from moonplan.core.percent import percent_told
 from moonplan.core.planner.constraints import beside_a_pin, one_lead_groups, sharing_with
+from moonplan.core.planner.hindrances import at_home, kept_off
 from moonplan.core.planner.planned_session import PlannedSession, have
-from moonplan.core.planner.problem import at_home, kept_off
 from moonplan.core.simulate import NOTHING_KWH, runs
 from moonplan.core.timegrid import Flags, Floats
 
