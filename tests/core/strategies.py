@@ -1,12 +1,18 @@
 """Random parts of documents, and whole ones, for properties."""
 
+import json
 from datetime import UTC, datetime, time, timedelta
 from typing import Any
 from zoneinfo import ZoneInfo
 
+import numpy as np
+from hypothesis import assume
 from hypothesis import strategies as st
 
-from moonplan.core.household import HABITS, WEEKDAYS, Band
+from moonplan.core.household import HABITS, WEEKDAYS, Band, read
+from moonplan.core.planner.building import build
+from moonplan.core.planner.candidates import pinned
+from moonplan.core.planner.constraints import broken_rules
 
 clocks = st.builds(time, st.integers(0, 23), st.sampled_from([0, 7, 15, 30, 50]))
 bands = st.builds(
@@ -146,3 +152,26 @@ def _an_odd_car(draw: st.DrawFn, household: dict[str, Any], car: str, now: datet
         decided = one_of({"limit_pct": 50}, {"ceiling_a": 7}, {"plugged_in": False}, {"ready_by": "05:30"})
         night = (now - timedelta(hours=12)).date().isoformat()
         household["overrides"].append({"vehicle": car, "night": night, **decided})
+
+
+@st.composite
+def pinned_households(draw: st.DrawFn) -> dict[str, Any]:
+    """An odd household in which somebody pinned a session that a car can have, often over noon."""
+    household = draw(odd_households())
+    problem = build(read(json.dumps(household)))
+    grid, car = problem.grid, draw(st.sampled_from(problem.cars))
+    free = np.flatnonzero(car.chargeable).tolist()
+    before_noon = [t for t in free if grid.new_night[t + 1 : t + 4].any()]
+    assume(free)
+    first = draw(st.sampled_from(before_noon if before_noon and draw(st.booleans()) else free))
+    past, at_most = first + 1, min(grid.n_slots, first + draw(st.integers(1, 12)))
+    while past < at_most and car.chargeable[past]:
+        past += 1
+    amps = draw(st.sampled_from([a for a in car.steps_a if a >= car.least_a] if car.steps_a else [car.least_a]))
+    assume(amps <= car.limit_a[first:past].min())
+    start, end = grid.instant(first, 0.0), grid.instant(past - 1, 1.0)
+    pin = {"id": "pin", "vehicle": car.id, "start": start.isoformat(), "end": end.isoformat(), "amps": amps}
+    household["pins"] = [pin]
+    beside = build(read(json.dumps(household)))
+    assume(not broken_rules(beside, [pinned(one) for one in beside.cars]))
+    return household

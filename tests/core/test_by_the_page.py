@@ -11,7 +11,7 @@ from hypothesis import given, settings
 from moonplan.core.household import read
 from moonplan.core.planner.plan import document, plan
 from tests.core.factories import a_car, a_circuit, a_document, a_lead, a_trip
-from tests.core.strategies import odd_households
+from tests.core.strategies import odd_households, pinned_households
 from tests.reference.by_the_page import objections
 
 EXAMPLES = Path(__file__).parent.parent / "examples"
@@ -38,6 +38,12 @@ def told(household: dict[str, Any], *, prove: bool = False) -> dict[str, Any]:
 @settings(max_examples=60)
 @given(odd_households())
 def test_every_plan_is_what_the_page_makes_of_its_setpoints(household: dict[str, Any]):
+    assert objections(household, told(household)) == []
+
+
+@settings(max_examples=40)
+@given(pinned_households())
+def test_so_is_one_beside_a_pinned_session(household: dict[str, Any]):
     assert objections(household, told(household)) == []
 
 

@@ -117,6 +117,25 @@ def test_a_session_pinned_over_noon_leaves_the_next_night_its_own(control: str, 
     assert first.outcome.cost == pytest.approx(least * MOST_A * KW_PER_A)
 
 
+@pytest.mark.parametrize(("charging", "value"), [(True, 2 * 2.49 * 0.30), (False, 1.5 * 3.22 * 0.30 + 0.20)])
+def test_a_session_that_runs_already_goes_on_at_less_where_another_counts_more(charging: bool, value: float):
+    # 4.38 kWh are wanted; of what is drawn 0.3 kW are lost. Of 4 kW the house leaves 2.5 until 22:00: two hours at 2.49 give
+    # that. After that 16 A are left, of which a quarter of an hour gives 0.845: six, at 14 A, and 0.20 for a session that begins.
+    household = a_household(
+        start_price=0.20,
+        leads=[a_lead(control="timer")],
+        vehicles=[a_car(control="timer", charging=charging, soc_pct=50, end_pct=58.76)],
+        rates=[LOSSLESS | {"overhead_kw": 0.3, "cautious": {"efficiency": 1.0, "overhead_kw": 0.3}}],
+        base_load_kw=[["00:00", 0], ["17:00", 1.5], ["22:00", 0]],
+        tariff={"default_price": 0.30, "contracted_kw": 4},
+    )
+
+    found = soon(problem_of(household))
+
+    assert found.outcome.value == pytest.approx(value, rel=1e-3)
+    assert (np.flatnonzero(found.amps[0]).tolist() == list(range(8))) is charging
+
+
 def held_to_half_until_noon(soc_pct: float) -> Problem:
     """Half full is enough until noon; then there are two cheap hours, at once and at two in the night, wanted both."""
     cheap = [[hour(t), 0.05 if t in (18, 32) else 0.30] for t in range(42)]

@@ -196,8 +196,10 @@ def _without(
         if free and may.start[t] and slot.room_a > 0 and not (goes_on and t == edge):
             begun = len(currents) + 2 if t > 0 and may.new_night[t] else 1
             values_at(waits.promise[w, t - first], t, begun, level, mean, worth)
+            # What a session counts by itself is in none of these: one that runs already and goes on is spared it.
+            spared = pack.start_price if t == 0 and pack.charging else 0.0
             for i in range(len(currents)):
-                waits.promise[w, t - first, i] += spent
+                waits.promise[w, t - first, i] += spent - spared
         missed, level, mean, nth = asked_at(t, level, mean, nth, never, slots)
         spent += missed
         waits.paid[w, t - first], waits.nth[w, t - first] = spent, nth

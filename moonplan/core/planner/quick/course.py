@@ -196,6 +196,12 @@ def _rising_by(to: Floats, since: float, by: float, many: float, of: Floats) -> 
 
 
 @kernel
+def start_price_at(i: int, t: int, field: Field) -> float:
+    """What a session of car i counts that begins in a slot: nothing where it runs already. [currency]"""
+    return 0.0 if t == 0 and field.charging[i] else field.start_price
+
+
+@kernel
 def _goes_on(i: int, edge: int, field: Field, course: Course) -> bool:
     """Whether a session goes on at an edge in which something was drawn already."""
     t = edge - 1

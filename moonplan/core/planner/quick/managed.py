@@ -106,7 +106,7 @@ def _weigh(i: int, t: int, field: Field, charger: Charger, course: Course, left:
     wall = max(course.wall_kwh[i, t], _drawn_below(limit, left.room_a[t], mean, charger))
     cost = more(wall - course.wall_kwh[i, t], others + course.wall_kwh[i, t], t, field)
     if amps <= 0:
-        cost += field.start_price * (1 - _neighbours(i, t, course))
+        cost += field.start_price * (1 - _neighbours(i, t, field, course))
     if mean > field.rest_kwh[i]:
         cost += field.care[i] * gained * _STAYS_H
     left.value[t], left.at_a[t] = cost / gained, left.room_a[t]
@@ -127,11 +127,10 @@ def _drawn_below(limit_kwh: float, amps: float, level: float, charger: Charger) 
 
 
 @kernel
-def _neighbours(i: int, t: int, course: Course) -> int:
-    """In how many of the slots before and after car i charges."""
-    found = 0
-    if t > 0 and course.amps[i, t - 1] > 0:
-        found += 1
+def _neighbours(i: int, t: int, field: Field, course: Course) -> int:
+    """In how many of the slots before and after car i charges, also before the first."""
+    before = course.amps[i, t - 1] > 0 if t > 0 else field.charging[i]
+    found = 1 if before else 0
     if t + 1 < course.amps.shape[1] and course.amps[i, t + 1] > 0:
         found += 1
     return found
@@ -216,7 +215,7 @@ def _saved(i: int, t: int, amps: float, field: Field, charger: Charger, course: 
     wall = drawn(amps, course.mean_kwh[i, t], charger)
     saved = more(course.wall_kwh[i, t] - wall, left.others_kwh[t] + wall, t, field)
     if amps <= 0:
-        neighbours = _neighbours(i, t, course)
+        neighbours = _neighbours(i, t, field, course)
         if course.wall_kwh[i, t] > 0:
             saved += field.start_price * (1 - neighbours)
         elif neighbours < 2:

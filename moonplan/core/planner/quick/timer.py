@@ -25,6 +25,7 @@ from moonplan.core.planner.quick.course import (
     more,
     part_below,
     spare,
+    start_price_at,
 )
 from moonplan.core.planner.quick.field import Field
 from moonplan.core.planner.rows import most_below, without
@@ -207,7 +208,7 @@ def _new(
             cost = left.value[past] - left.value[first]
             if gives > asked and field.steps[i] == 0:
                 cost *= asked / gives
-            value = (cost + field.start_price) / min(gives, asked)
+            value = (cost + start_price_at(i, first, field)) / min(gives, asked)
             if loosely > 0:
                 value *= 1 + _BLURRED * loosely * draw_one(draws)
             if value < best.value:
@@ -340,7 +341,7 @@ def shortened(i: int, since: int, field: Field, course: Course, left: Left) -> i
             continue
         nothing = Session(had.first, had.first, 0.0)
         if gives <= less or gives <= 0:
-            best = _saves(i, had, nothing, field.start_price, best, field, charger, course, left)
+            best = _saves(i, had, nothing, start_price_at(i, had.first, field), best, field, charger, course, left)
             continue
         many, gained = had.past - had.first, gain(had.amps, course.cautious_kwh[i, had.first], charger)
         fewer = min(int(less / gained), many - 1) if gained > 0 else 0
