@@ -120,7 +120,7 @@ def test_a_session_pinned_over_noon_leaves_the_next_night_its_own(control: str, 
 @pytest.mark.parametrize(("charging", "value"), [(True, 2 * 2.49 * 0.30), (False, 1.5 * 3.22 * 0.30 + 0.20)])
 def test_a_session_that_runs_already_goes_on_at_less_where_another_counts_more(charging: bool, value: float):
     # 4.38 kWh are wanted; of what is drawn 0.3 kW are lost. Of 4 kW the house leaves 2.5 until 22:00: two hours at 2.49 give
-    # that. After that 16 A are left, of which a quarter of an hour gives 0.845: six, at 14 A, and 0.20 for a session that begins.
+    # that. After that 16 A are left, of which a quarter of an hour gives 0.845: it takes six, at 14 A, and 0.20 to begin.
     household = a_household(
         start_price=0.20,
         leads=[a_lead(control="timer")],

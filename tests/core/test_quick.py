@@ -46,7 +46,7 @@ from moonplan.core.planner.quick.search import (
     _searched,
     quickly_searched,
 )
-from moonplan.core.planner.quick.timer import Session, costs, session_of
+from moonplan.core.planner.quick.timer import Session, costs, lengthened, session_of
 from moonplan.core.planner.together import missing_least
 from moonplan.core.timegrid import Floats
 from tests.bench.families import a_family_household
@@ -238,6 +238,23 @@ def test_a_car_is_charged_to_its_limit_before_it_leaves_and_only_what_comes_afte
     leaves = problem.grid.first_at_or_after(at("2026-01-15T05:00:00+01:00"))
     assert course.aboard_kwh[0, 0] == pytest.approx(40, abs=1e-3)
     assert (course.amps[0, leaves:] == 0).all()
+
+
+@pytest.mark.parametrize("fill", [filled_up, lengthened])
+@pytest.mark.parametrize("charging_now", [True, False])
+def test_a_session_that_runs_already_begins_for_nothing(fill: Any, charging_now: bool):
+    # A quarter of an hour is 0.92 kWh: 0.276 now at 0.30, and in the night 0.092 at 0.10, and 0.20 for a session.
+    problem = a_problem(start_price=0.20, leads=[a_lead(steps_a=[16])], vehicles=[a_car(charging=charging_now)])
+    field, n = field_of(problem), problem.grid.n_slots
+    course, left = course_of(np.zeros((1, n)), field), room_for(problem)
+    look(0, 0, field, course, left)
+
+    fill(0, 0.92, n, 0, 0.0, field, course, left, some_draws())
+
+    (at_slot,) = np.flatnonzero(course.amps[0])
+    assert (at_slot == 0) == charging_now
+    run_on(0, 0, n, field, course)
+    assert in_all(field, course) == pytest.approx(0.276 if charging_now else 0.292, abs=1e-3)
 
 
 # A kWh at the wall is a kWh aboard of the mean car, and 0.8 of the cautious one.
