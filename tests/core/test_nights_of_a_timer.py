@@ -89,32 +89,67 @@ def test_two_nights_of_a_timer_cost_what_the_best_pair_of_sessions_does(seed: in
         assert least - 1e-6 <= found.outcome.cost <= least * (1 + within)
 
 
-@pytest.mark.parametrize("control", ["timer", "hand"])
-@pytest.mark.parametrize(("seed", "hours"), [(0, 2), (1, 3), (2, 5), (3, 3)])
-def test_a_session_pinned_over_noon_leaves_the_next_night_its_own(control: str, seed: int, hours: int):
-    # Pinned from 11:00 to 13:00; what is wanted besides are some hours in a row, at the one current that there is, which are
-    # not beside the pinned ones. Somebody is always awake.
-    chance = Random(seed)
-    prices = [round(chance.uniform(0.05, 0.35), 3) for _ in range(42)]
-    problem = problem_of(
+def pinned_over_noon(nights: int, control: str, prices: list[float], pinned: range, hours: int) -> Problem:
+    """A timer with a pinned session that wants some hours besides, at the one current there is; somebody is always awake."""
+    return problem_of(
         a_household(
-            horizon_nights=2,
+            horizon_nights=nights,
             slot_minutes=60,
             wake="00:00",
             bedtime="00:00",
             leads=[a_lead(control="timer", steps_a=[MOST_A])],
-            vehicles=[a_car(control=control, soc_pct=20, end_pct=20 + 2 * (2 + hours) * MOST_A * KW_PER_A)],
+            vehicles=[
+                a_car(
+                    control=control,
+                    usable_kwh=100,
+                    soc_pct=10,
+                    end_pct=10 + (len(pinned) + hours) * MOST_A * KW_PER_A,
+                    daily_limit_pct=100,
+                    rest_pct=100,
+                )
+            ],
             rates=[LOSSLESS],
-            pins=[{"id": "p", "vehicle": "heron", "start": hour(17), "end": hour(19), "amps": MOST_A}],
+            pins=[
+                {"id": "p", "vehicle": "heron", "start": hour(pinned.start), "end": hour(pinned.stop), "amps": MOST_A},
+            ],
             tariff={"default_price": 0.2, "series": [[hour(t), price] for t, price in enumerate(prices)]},
         )
     )
-    least = sum(prices[17:19]) + min(sum(prices[t : t + hours]) for t in range(20, 43 - hours))
 
-    first = soon(problem)
 
+def cheapest(prices: list[float], starts: range, until: int, hours: int) -> float:
+    """So many hours in a row, from one of some hours on and before another."""
+    return min((sum(prices[t : t + hours]) for t in starts if t + hours <= until), default=float("inf")) if hours else 0.0
+
+
+@pytest.mark.parametrize("control", ["timer", "hand"])
+@pytest.mark.parametrize(("seed", "hours"), [(0, 2), (1, 3), (2, 5), (3, 3)])
+def test_a_session_pinned_over_noon_leaves_the_next_night_its_own(control: str, seed: int, hours: int):
+    # Pinned from 11:00 to 13:00; the hours that are wanted besides may not be beside it.
+    chance = Random(seed)
+    prices = [round(chance.uniform(0.05, 0.35), 3) for _ in range(42)]
+
+    first = soon(pinned_over_noon(2, control, prices, range(17, 19), hours))
+
+    least = sum(prices[17:19]) + cheapest(prices, range(20, 42), 42, hours)
     assert first.outcome.short_kwh == 0
     assert first.outcome.cost == pytest.approx(least * MOST_A * KW_PER_A)
+
+
+@pytest.mark.parametrize(("seed", "hours"), [(2, 5), (5, 7), (10, 3), (13, 7)])
+def test_what_that_night_can_still_have_counts_in_the_night_before_the_pinned_session(seed: int, hours: int):
+    # Pinned on the second day; of the hours besides some may be in the first night and the others in the third.
+    chance = Random(seed)
+    prices = [round(chance.uniform(0.05, 0.4), 3) for _ in range(66)]
+
+    first = soon(pinned_over_noon(3, "timer", prices, range(41, 43), hours))
+
+    of_both = [
+        cheapest(prices, range(18), 41, early) + cheapest(prices, range(44, 66), 66, hours - early)
+        for early in range(hours + 1)
+    ]
+    assert first.outcome.short_kwh == 0
+    assert first.outcome.cost == pytest.approx((sum(prices[41:43]) + min(of_both)) * MOST_A * KW_PER_A)
 
 
 @pytest.mark.parametrize(("charging", "value"), [(True, 2 * 2.49 * 0.30), (False, 1.5 * 3.22 * 0.30 + 0.20)])

@@ -8,6 +8,7 @@ from moonplan.core.planner.constraints import may_begin, may_end, of_pinned_nigh
 from moonplan.core.planner.outcome import Wanted
 from moonplan.core.planner.problem import Car, Problem
 from moonplan.core.planner.slots import May, Pack, Slots, needs
+from moonplan.core.simulate import runs
 from moonplan.core.timegrid import Floats
 
 # Of plans that come to the same the one with fewer sessions: so much does a session count besides, in default prices.
@@ -123,9 +124,13 @@ def timer_currents(car: Car, most: float, many: int) -> Floats:
 
 def may_of(problem: Problem, car: Car) -> May:
     """When a timer may charge, begin and end, and where its nights begin."""
-    new_night = problem.grid.new_night
+    new_night, nights = problem.grid.new_night, problem.grid.nights
     crossing = new_night.copy()
     for t in range(1, len(crossing)):
         crossing[t] |= crossing[t - 1] and car.chargeable[t - 1]
     starts = may_begin(problem, car) & ~of_pinned_nights(problem, car)
-    return May(car.chargeable, starts, may_end(problem, car), new_night, crossing)
+    pinned_before = np.zeros(len(crossing), dtype=np.bool_)
+    for run in runs(np.nan_to_num(car.pinned_a)):
+        for t in range(run.first, run.last + 1):
+            pinned_before[t] = nights[t] != nights[run.first]
+    return May(car.chargeable, starts, may_end(problem, car), new_night, crossing, pinned_before)

@@ -299,6 +299,14 @@ def _tried(tries: _Tries, many: int, amps: float, phase: int, extra: float) -> i
 
 
 @kernel
+def _pinned_phase(t: int, car: Joined) -> int:
+    """The phase after a slot that a person pinned: with it the night is done in which its session began."""
+    if not car.timed:
+        return ON
+    return 0 if car.may.pinned_before[t] else len(car.currents) + 1
+
+
+@kernel
 def _all_choices(
     stage: _Stage, many: int, least_a: float, tries: _Tries, choices: _Choices, known: _Known, both: _Both, car: Joined
 ) -> None:
@@ -309,7 +317,7 @@ def _all_choices(
         _reserved(stage.t, stage.i, w, -1.0, both, car)
         room_a, care = _room_a(stage, w, both, car), care_of(both.mean[w, stage.i], car.pack)
         if not np.isnan(pinned_a):
-            tried = _tried(tries, 0, pinned_a, len(car.currents) + 1 if car.timed else ON, 0.0)
+            tried = _tried(tries, 0, pinned_a, _pinned_phase(stage.t, car), 0.0)
         elif car.timed:
             tried = _tried_by_timer(stage, w, room_a, tries, both, car)
         else:

@@ -342,7 +342,8 @@ def _timer_backward(timer: Timer, best: Floats, rest: Floats) -> None:
                     best[:, here.first : here.past] = _IMPOSSIBLE
                 if not np.isnan(slot.pinned_a):
                     going_on = t > 0 and not np.isnan(slots.pinned_a[t - 1])
-                    _at_current(best[0], slot.pinned_a, here.first, True, here, then, done, aheads, slot, pack)
+                    phase = 0 if may.pinned_before[t] else done
+                    _at_current(best[0], slot.pinned_a, here.first, True, here, then, phase, aheads, slot, pack)
                     _timer_pinned(now, 0.0 if going_on else start, best[0], here, slot, pack)
                 else:
                     for i in range(2 * on if may.cross[t] else on):
@@ -375,7 +376,7 @@ def _timer_backward(timer: Timer, best: Floats, rest: Floats) -> None:
 
 @kernel
 def _timer_pinned(now: Floats, start: float, charging: Floats, here: Levels, slot: Slot, pack: Pack) -> None:
-    """A slot that a person pinned; with it the night is done."""
+    """A slot that a person pinned, whatever the phase before it."""
     for phase in range(now.shape[0]):
         for k in range(here.first, here.past):
             level = here.floor_kwh + here.step_kwh * k

@@ -128,14 +128,15 @@ class Levels(NamedTuple):
 
 
 class May(NamedTuple):
-    """Slots in which a timer may charge, that may begin its session, that may be its last, that begin a new night, and that
-    may be in a session which began in the night before; shapes (n_slots,)."""
+    """Slots in which a timer may charge, that may begin its session, that may be its last, that begin a new night, that may
+    be in a session which began in the night before, and that are in a pinned one which did; shapes (n_slots,)."""
 
     charge: Flags
     start: Flags
     end: Flags
     new_night: Flags
     cross: Flags
+    pinned_before: Flags
 
 
 class Managed(NamedTuple):
