@@ -90,14 +90,14 @@ def test_two_nights_of_a_timer_cost_what_the_best_pair_of_sessions_does(seed: in
 
 
 def pinned_over_noon(nights: int, control: str, prices: list[float], pinned: range, hours: int) -> Problem:
-    """A timer with a pinned session that wants some hours besides, at the one current there is; somebody is always awake."""
+    """A car with a pinned session that wants some hours besides, at the one current there is; somebody is up all night."""
     return problem_of(
         a_household(
             horizon_nights=nights,
             slot_minutes=60,
             wake="00:00",
-            bedtime="00:00",
-            leads=[a_lead(control="timer", steps_a=[MOST_A])],
+            bedtime="23:59",
+            leads=[a_lead(control=control, steps_a=[MOST_A])],
             vehicles=[
                 a_car(
                     control=control,
@@ -109,9 +109,7 @@ def pinned_over_noon(nights: int, control: str, prices: list[float], pinned: ran
                 )
             ],
             rates=[LOSSLESS],
-            pins=[
-                {"id": "p", "vehicle": "heron", "start": hour(pinned.start), "end": hour(pinned.stop), "amps": MOST_A},
-            ],
+            pins=[{"id": "p", "vehicle": "heron", "start": hour(pinned.start), "end": hour(pinned.stop), "amps": MOST_A}],
             tariff={"default_price": 0.2, "series": [[hour(t), price] for t, price in enumerate(prices)]},
         )
     )
@@ -136,13 +134,14 @@ def test_a_session_pinned_over_noon_leaves_the_next_night_its_own(control: str, 
     assert first.outcome.cost == pytest.approx(least * MOST_A * KW_PER_A)
 
 
+@pytest.mark.parametrize("control", ["timer", "hand"])
 @pytest.mark.parametrize(("seed", "hours"), [(2, 5), (5, 7), (10, 3), (13, 7)])
-def test_what_that_night_can_still_have_counts_in_the_night_before_the_pinned_session(seed: int, hours: int):
+def test_what_that_night_can_still_have_counts_in_the_night_before_the_pinned_session(control: str, seed: int, hours: int):
     # Pinned on the second day; of the hours besides some may be in the first night and the others in the third.
     chance = Random(seed)
     prices = [round(chance.uniform(0.05, 0.4), 3) for _ in range(66)]
 
-    first = soon(pinned_over_noon(3, "timer", prices, range(41, 43), hours))
+    first = soon(pinned_over_noon(3, control, prices, range(41, 43), hours))
 
     of_both = [
         cheapest(prices, range(18), 41, early) + cheapest(prices, range(44, 66), 66, hours - early)

@@ -14,7 +14,7 @@ import numpy as np
 
 from moonplan.core.planner.candidates import Candidate
 from moonplan.core.planner.problem import Problem
-from moonplan.core.planner.quick.course import Course, course_of
+from moonplan.core.planner.quick.course import NEAR_KWH, Course, course_of
 from moonplan.core.planner.quick.field import Field, field_of
 from moonplan.core.planner.quick.search import Tries, as_it_is, or_better
 from moonplan.core.simulate import runs
@@ -26,8 +26,8 @@ _ASKED_MORE = 0.6
 # How much worse than before a plan at the end of a spell may be, or else what was asked cannot be had; and one that is kept
 # with a chance of 1 in e after it, at first. [default price]
 _OUT_OF_REACH, _COOL = 5.0, 0.02
-# How far below its limit a car is that can be asked for more, and what is asked is, since currents have two decimals. [kWh]
-_BELOW_KWH, _NEAR_KWH = 1e-3, 1e-4
+# How far below its limit a car is that can be asked for more. [kWh]
+_BELOW_KWH = 1e-3
 # From how much less on a plan is better. [currency]
 _BETTER = 1e-7
 
@@ -81,7 +81,7 @@ def can_have_more(field: Field, course: Course) -> Iterator[tuple[int, int, floa
             limit_kwh = float(field.limit_kwh[i, max(0, field.asked_edge[i, q] - 1)])
             least = max(float(course.aboard_kwh[i, q]), float(field.asked_kwh[i, q]))
             if least < limit_kwh - _BELOW_KWH:
-                yield i, q, least, limit_kwh - _NEAR_KWH
+                yield i, q, least, limit_kwh - NEAR_KWH
 
 
 def could_be_left(field: Field, course: Course) -> Iterator[tuple[int, int]]:
