@@ -27,6 +27,7 @@ from moonplan.planning.drawing import drawing
 from moonplan.planning.evenings import set_evening
 from moonplan.planning.heading import heading
 from moonplan.planning.series import text_of
+from moonplan.planning.shown import goes_on
 from moonplan.planning.tonight import edit_evening, night_with, tonight
 
 
@@ -113,13 +114,15 @@ def post_night_with(request: HttpRequest, vehicle_id: int, given: s.EveningEdit)
 @api.get("/refinement", response={200: s.Refinement, **PROBLEMS}, operation_id="refinement")
 def get_refinement(request: HttpRequest, nights: int | None = Query(None, ge=days.FEWEST, le=days.MOST)) -> Any:
     """How the longer search for tonight's plan stands, or for that of the coming nights."""
-    return refining.standing(household_document(person_of(request).household, planning_now(), nights))
+    household = person_of(request).household
+    return refining.standing(household_document(household, planning_now(), nights), goes_on(household))
 
 
 @api.get("/habits", response={200: s.Comparison, **PROBLEMS}, operation_id="compare_habits")
 def compare_habits(request: HttpRequest, nights: int | None = None) -> Any:
-    given = household_document(person_of(request).household, planning_now(), nights)
-    return comparison_document(compare(as_core(given), refining.best_known(given)))
+    household = person_of(request).household
+    given = household_document(household, planning_now(), nights)
+    return comparison_document(compare(as_core(given), refining.best_known(given, goes_on(household))))
 
 
 # --- the days ahead ------------------------------------------------------------------------------------------------------

@@ -370,7 +370,7 @@ class Household:
     vehicles: Annotated[tuple[Vehicle, ...], Field(max_length=50)]
     tariff: Tariff
     currency: Annotated[str, Field(pattern="^[A-Z]{3}$")] = "EUR"
-    horizon_nights: Annotated[int, Field(ge=1, le=31)] = 1
+    horizon_nights: Annotated[int, Field(ge=0, le=31)] = 1
     slot_minutes: SlotMinutes = 15
     habit: Habit = "cheapest"
     bedtime: Clock = time(22, 30)
@@ -497,6 +497,8 @@ def _between_values(h: Household) -> Iterator[Mistake]:
     for kind in ("rates", "trips", "overrides", "pins", "forbids"):
         yield from _unknown(kind, "vehicle", getattr(h, kind), vehicles)
     yield from _legs(h)
+    if not h.horizon_nights and h.now.astimezone(h.zone).hour >= 12:
+        yield Mistake("horizon_nights", 0, "1 or more; before noon 0 is the rest of the present night")
     for i, circuit in enumerate(h.circuits):
         if circuit.kind == "socket":
             if circuit.outlet_a is None:

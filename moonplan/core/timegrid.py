@@ -127,6 +127,12 @@ def night_of(instant: datetime, zone: ZoneInfo) -> date:
     return local.date() if local.hour >= 12 else local.date() - timedelta(days=1)
 
 
+def night_asked_about(instant: datetime, zone: ZoneInfo, wake: time) -> date:
+    """The night that people ask about: before anyone is up the one that runs, from then on the coming one."""
+    local = instant.astimezone(zone)
+    return local.date() if local.hour < 12 and local.time() >= wake else night_of(instant, zone)
+
+
 def in_night(night: date, clock: time, zone: ZoneInfo) -> datetime:
     """The instant of a clock time within a night."""
     return instant_at(night if clock.hour >= 12 else night + timedelta(days=1), clock, zone)

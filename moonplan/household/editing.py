@@ -211,6 +211,13 @@ def undo(person: Person) -> Change | None:
     return first
 
 
+def edits_of(household: Household) -> str:
+    """Which edits a household has seen so far: another answer after every edit and every undo."""
+    edits = Change.objects.filter(household=household)
+    last = edits.first()
+    return f"{0 if last is None else last.pk} less {edits.filter(undone=True).count()}"
+
+
 def _last(person: Person) -> Change | None:
     return Change.objects.filter(household=person.household, undone=False).first()
 

@@ -24,6 +24,7 @@ from moonplan.planning import refining, usual
 from moonplan.planning.documents import as_core, household_document, planning_now
 from moonplan.planning.evenings import set_evening
 from moonplan.planning.heading import heading
+from moonplan.planning.shown import goes_on
 from moonplan.planning.standins import simulated
 
 FEWEST, MOST = 1, 14
@@ -40,7 +41,7 @@ def days(person: Person, nights: int) -> dict[str, Any]:
     began = time.perf_counter()
     household, now = person.household, planning_now()
     given = _document(household, now, nights)
-    made = refining.best_known(given)
+    made = refining.best_known(given, goes_on(household))
     answer = document(made)
     rows = {str(vehicle.pk): vehicle for vehicle in Vehicle.objects.of(household)}
     trips = list(Trip.objects.of(household).filter(back__gt=now, leave__lt=made.problem.grid.starts[-1]))

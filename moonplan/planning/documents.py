@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import os
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from datetime import date, datetime, timedelta
 from functools import cache
 from typing import Any
@@ -15,12 +15,13 @@ from django.utils import timezone
 from moonplan.core import household as documents
 from moonplan.core.mistakes import BadDocument, Mistake
 from moonplan.core.planner.plan import plan
-from moonplan.core.timegrid import in_night, noon
+from moonplan.core.timegrid import in_night, night_asked_about, noon
 from moonplan.core.usual_days import UsualDay
 from moonplan.household import editing
 from moonplan.household.models import Circuit, Evening, Feeder, Household, Lead, Rate, Trip, Vehicle
-from moonplan.logbook.models import RateReading, SocReading
+from moonplan.logbook.models import RateReading
 from moonplan.planning import usual
+from moonplan.planning.aboard import Aboard, aboard
 from moonplan.planning.rates import measured_rates
 from moonplan.planning.sun import sun_ahead
 from moonplan.planning.tariffs import tariff_keys
@@ -41,6 +42,9 @@ _LEAD_KEYS = [
 ]
 
 
+Weeks = Mapping[Vehicle, list[UsualDay]]
+
+
 @cache
 def _fixed_now(text: str) -> datetime:
     return datetime.fromisoformat(text)
@@ -55,7 +59,7 @@ def planning_now() -> datetime:
 def household_document(household: Household, now: datetime, nights: int | None = None) -> dict[str, Any]:
     """The document of a household as it stands, with the rates that its readings come to.
 
-    nights : how many to plan; None for as many as the household plans ahead.
+    nights : how many to plan from the one that is asked about on; None for as many as the household plans ahead.
     """
     document = _without_readings(household, now, nights or usual.nights_ahead(household, now))
     rows = list(RateReading.objects.of(household))
@@ -71,12 +75,13 @@ def household_document(household: Household, now: datetime, nights: int | None =
 
 def _without_readings(household: Household, now: datetime, nights: int, *, every_trip: bool = False) -> dict[str, Any]:
     zone = usual.zone_of(household)
+    nights -= _begun(household, now)
     feeders, circuits = Feeder.objects.of(household), Circuit.objects.of(household)
-    weeks = {vehicle: usual.usual_week(vehicle, now) for vehicle in Vehicle.objects.of(household)}
+    weeks = _weeks(household, now)
     end = now + timedelta(days=nights + 2)
-    horizon_end = noon(now.astimezone(zone).date() + timedelta(days=nights), zone)
-    trips = Trip.objects.of(household).filter(back__gt=now).select_related("vehicle")
+    horizon_end = _horizon_end(household, now, nights)
     evenings = _evenings(household, now)
+    known = _aboard(household, weeks, now)
     return {
         "format": documents.FORMAT,
         "timezone": household.timezone,
@@ -98,15 +103,9 @@ def _without_readings(household: Household, now: datetime, nights: int, *, every
             {"id": str(lead.pk), "name": lead.name, "circuit": str(lead.circuit_id), **_kept(lead, _LEAD_KEYS)}
             for lead in Lead.objects.of(household)
         ],
-        "vehicles": [_vehicle(vehicle, week, now, horizon_end) for vehicle, week in weeks.items()],
+        "vehicles": [_vehicle(vehicle, week, known[vehicle], horizon_end) for vehicle, week in weeks.items()],
         "rates": [_rate(rate) for rate in Rate.objects.of(household)],
-        "trips": [
-            *(
-                _trip(trip, weeks[trip.vehicle], horizon_end, zone)
-                for trip in (trips if every_trip else trips.filter(leave__lt=end))
-            ),
-            *(trip for vehicle, week in weeks.items() for trip in usual.usual_trips(vehicle, week, now, horizon_end)),
-        ],
+        "trips": _trips(household, weeks, now, nights, every_trip=every_trip),
         **tariff_keys(household, now, end),
         "solar_kw": sun_ahead(household, now, end),
         "overrides": [
@@ -166,6 +165,59 @@ def _evenings(household: Household, now: datetime) -> Iterable[Evening]:
     return Evening.objects.of(household).filter(night__gte=(now - timedelta(days=2)).date())
 
 
+def _begun(household: Household, now: datetime) -> int:
+    """How many nights, one or none, core is not to count, since they run already.
+
+    So the plan ends through the night where it did in the evening, and puts nothing off that is to be aboard by morning.
+    """
+    zone = usual.zone_of(household)
+    try:
+        night = night_asked_about(now, zone, documents.clock(household.wake))
+    except ValueError:  # core tells of it
+        return 0
+    return (now.astimezone(zone).date() - night).days
+
+
+def aboard_now(household: Household, now: datetime) -> dict[Vehicle, Aboard]:
+    """What is known to be aboard each car now."""
+    return _aboard(household, _weeks(household, now), now)
+
+
+def _aboard(household: Household, weeks: Weeks, now: datetime) -> dict[Vehicle, Aboard]:
+    zone = usual.zone_of(household)
+
+    def by_now(document: Mapping[str, Any]) -> dict[str, Any]:
+        then = datetime.fromisoformat(document["now"])
+        until_now = (now.astimezone(zone).date() - then.astimezone(zone).date()).days + 1
+        nights = max(document["horizon_nights"], until_now)
+        return {**document, "horizon_nights": nights, "trips": _trips(household, weeks, then, nights)}
+
+    return aboard(household, weeks, now, by_now)
+
+
+def _weeks(household: Household, now: datetime) -> Weeks:
+    return {vehicle: usual.usual_week(vehicle, now) for vehicle in Vehicle.objects.of(household)}
+
+
+def _horizon_end(household: Household, now: datetime, nights: int) -> datetime:
+    zone = usual.zone_of(household)
+    return noon(now.astimezone(zone).date() + timedelta(days=nights), zone)
+
+
+def _trips(
+    household: Household, weeks: Weeks, now: datetime, nights: int, *, every_trip: bool = False
+) -> list[dict[str, Any]]:
+    """The trips from an instant on, as they are known by now. every_trip : those beyond the plan too."""
+    zone, horizon_end = usual.zone_of(household), _horizon_end(household, now, nights)
+    named = Trip.objects.of(household).filter(back__gt=now).select_related("vehicle")
+    if not every_trip:
+        named = named.filter(leave__lt=now + timedelta(days=nights + 2))
+    return [
+        *(_trip(trip, weeks[trip.vehicle], horizon_end, zone) for trip in named),
+        *(trip for vehicle, week in weeks.items() for trip in usual.usual_trips(vehicle, week, now, horizon_end)),
+    ]
+
+
 def _kept(row: Any, keys: list[str]) -> dict[str, Any]:
     return {key: value for key in keys if (value := getattr(row, key)) is not None}
 
@@ -179,18 +231,13 @@ def _link(key: str, pk: int | None) -> dict[str, str]:
     return {} if pk is None else {key: str(pk)}
 
 
-def soc_of(vehicle: Vehicle, now: datetime) -> SocReading | None:
-    """The last reading of a car's SoC up to now."""
-    return SocReading.objects.of(vehicle.household).filter(vehicle=vehicle, at__lte=now).last()
-
-
-def _vehicle(vehicle: Vehicle, week: list[UsualDay], now: datetime, end: datetime) -> dict[str, Any]:
-    reading = soc_of(vehicle, now)
+def _vehicle(vehicle: Vehicle, week: list[UsualDay], known: Aboard, end: datetime) -> dict[str, Any]:
     return {
         "id": str(vehicle.pk),
         "name": vehicle.name,
         "lead": str(vehicle.lead_id),
-        "soc_pct": 50.0 if reading is None else reading.soc_pct,
+        "soc_pct": known.pct,
+        "charging": known.charging,
         "end_pct": _wanted_at_end(vehicle, week, end),
         **_plug_in_hours(vehicle),
         **_kept(vehicle, _VEHICLE_KEYS),

@@ -14,6 +14,10 @@ class ShownPlan(models.Model):
     document = models.JSONField()
     plan = models.JSONField()
     current = models.BooleanField(default=True)
+    # By car the reading of its SoC, and what was aboard by the mean rate where the plan begins.
+    stands_on = models.JSONField(default=dict)
+    # After which edits of the household it was made.
+    edits = models.CharField(max_length=40, blank=True, default="")
 
     class Meta:
         ordering = ("-pk",)

@@ -22,6 +22,7 @@ from moonplan.core.household import Household
 from moonplan.core.planner.longer import Searched, searched_on
 from moonplan.core.planner.plan import Plan, carried_out, clearly_better, plan, problem_of
 from moonplan.core.planner.problem import Car
+from moonplan.core.planner.reckoning import setpoints
 from moonplan.core.timegrid import Floats, grid_for
 from moonplan.planning.documents import as_core
 from moonplan.planning.search_process import begin
@@ -67,23 +68,26 @@ def question(given: Mapping[str, Any], household: Household) -> str:
     return hashlib.sha256(text.encode()).hexdigest()
 
 
-def best_known(given: Mapping[str, Any]) -> Plan:
-    """A household document's plan, or the better one that the search has found meanwhile."""
+def best_known(given: Mapping[str, Any], going_on: Mapping[str, Any] | None = None) -> Plan:
+    """A household document's plan, or the better one that the search has found meanwhile.
+
+    going_on : a plan document that was shown earlier; what is left of it stays unless another is better by more than a coin.
+    """
     household = as_core(given)
     asked = question(given, household)
-    return _bettered(_soon(household, asked), asked)
+    return _bettered(_soon(household, asked, going_on), asked)
 
 
-def standing(given: Mapping[str, Any]) -> dict[str, Any]:
+def standing(given: Mapping[str, Any], going_on: Mapping[str, Any] | None = None) -> dict[str, Any]:
     """How the search for a better plan stands, begun where it has not begun: whether it has found one, after how many
-    steps, and once it is over by how much any plan can be better at most."""
+    steps, and once it is over by how much any plan can be better at most. going_on : as for `best_known`."""
     household = as_core(given)
     asked = question(given, household)
     search = _looked_at(asked, given)
     steps = 0 if search.found is None else search.found.steps
     if not steps:
         return {"state": "settled" if search.over else "searching", "steps": 0, "better": False, **_NOTHING_KNOWN}
-    first = _soon(household, asked)
+    first = _soon(household, asked, going_on)
     known = _bettered(first, asked)
     better = known.outcome is not first.outcome
     if not search.over:
@@ -137,19 +141,29 @@ def _take_up(search: _Search) -> None:
         search.found = step.result()
 
 
-def _soon(household: Household, asked: str) -> Plan:
-    """The plan at once; asked again, what was found then, carried out."""
+def _soon(household: Household, asked: str, going_on: Mapping[str, Any] | None) -> Plan:
+    """The plan at once, or the one that goes on; asked again, what was found then, carried out."""
     with _lock:
         first = _first.get(asked)
     kept = None if first is None else carried_out(problem_of(household, first.cars), first.amps)
     if kept is not None:
         return kept
     made = plan(household, prove=False)
+    made = made if going_on is None else _gone_on_with(going_on, made)
     with _lock:
         _first[asked] = _First(tuple(car.anew() for car in made.problem.cars), [car.amps for car in made.outcome.cars])
         while len(_first) > _KEPT:
             _first.popitem(last=False)
     return made
+
+
+def _gone_on_with(told: Mapping[str, Any], made: Plan) -> Plan:
+    """What is left of a plan that was shown, or a new one that is clearly better."""
+    try:
+        left = carried_out(made.problem, setpoints(told, made.problem))
+    except KeyError:  # of other cars
+        return made
+    return made if left is None or clearly_better(made.outcome, left.outcome) else left
 
 
 def _bettered(made: Plan, asked: str) -> Plan:

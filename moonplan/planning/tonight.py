@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
-import json
 import time
 from collections.abc import Mapping
 from datetime import datetime, timedelta
@@ -17,7 +15,6 @@ from moonplan.core import hookup
 from moonplan.core import household as core_documents
 from moonplan.core.almanac import sky_of
 from moonplan.core.distance import DistanceUnit, in_unit
-from moonplan.core.household import Habit
 from moonplan.core.mistakes import Mistake
 from moonplan.core.percent import percent_told
 from moonplan.core.planner.habits import SENTENCES
@@ -27,12 +24,13 @@ from moonplan.core.planner.tonight import Decision, decide, the_night
 from moonplan.core.rates import range_km
 from moonplan.core.timegrid import in_night, noon
 from moonplan.household import editing
-from moonplan.household.models import Change, Evening, Household, Person, Trip, Vehicle
+from moonplan.household.models import Change, Evening, Person, Trip, Vehicle
 from moonplan.planning import cautions, refining
-from moonplan.planning.documents import as_core, core_household, household_document, planning_now, soc_of
+from moonplan.planning.aboard import Aboard, soc_of
+from moonplan.planning.documents import aboard_now, as_core, core_household, household_document, planning_now
 from moonplan.planning.evenings import set_evening
 from moonplan.planning.heading import heading
-from moonplan.planning.models import ShownPlan
+from moonplan.planning.shown import goes_on, keep
 from moonplan.planning.standins import simulated
 from moonplan.planning.tariffs import DEPTHS
 
@@ -46,15 +44,16 @@ def tonight(person: Person) -> dict[str, Any]:
     began = time.perf_counter()
     now = planning_now()
     given = household_document(household, now)
-    made = refining.best_known(given)
+    made = refining.best_known(given, goes_on(household))
     answer = document(made)
     night = the_night(made.problem.household)
     zone = made.problem.household.zone
     sky = sky_of(night, zone, household.latitude, household.longitude)
     decisions = [decide(made, i) for i in range(len(made.problem.cars))]
     until = _last_leave(made, decisions)
-    revision = _keep(household, given, answer)
-    vehicles = {str(v.pk): v for v in Vehicle.objects.of(household)}
+    known = aboard_now(household, now)
+    revision = keep(household, given, answer, known)
+    vehicles = {str(vehicle.pk): (vehicle, aboard) for vehicle, aboard in known.items()}
     return {
         "revision": revision,
         **heading(household, now),
@@ -71,7 +70,7 @@ def tonight(person: Person) -> dict[str, Any]:
         "house": _house(made, until),
         "circuits": _circuits(made, until),
         "cars": [
-            _car(made, i, decisions[i], answer["vehicles"][i], vehicles[car.id], until)
+            _car(made, i, decisions[i], answer["vehicles"][i], *vehicles[car.id], until)
             for i, car in enumerate(made.problem.cars)
         ],
         "totals": answer["totals"],
@@ -82,18 +81,6 @@ def tonight(person: Person) -> dict[str, Any]:
         ],
         "server_ms": round((time.perf_counter() - began) * 1000),
     }
-
-
-def _keep(household: Household, given: dict[str, Any], answer: dict[str, Any]) -> str:
-    """Keep the plan as shown, unless it is the one that is shown already."""
-    text = json.dumps([given | {"now": None}, answer["vehicles"]], sort_keys=True)
-    revision = hashlib.sha256(text.encode()).hexdigest()
-    with transaction.atomic():
-        shown = ShownPlan.objects.filter(household=household, current=True)
-        if not shown.filter(revision=revision).exists():
-            shown.update(current=False)
-            ShownPlan.objects.create(household=household, revision=revision, document=given, plan=answer)
-    return revision
 
 
 def _last_leave(made: Plan, decisions: list[Decision]) -> datetime:
@@ -176,13 +163,15 @@ def _point(at: datetime, value: float) -> dict[str, Any]:
     return {"at": at.isoformat(), "value": round(float(value), 2)}
 
 
-def _car(made: Plan, i: int, decision: Decision, told: dict[str, Any], vehicle: Vehicle, until: datetime) -> dict[str, Any]:
+def _car(
+    made: Plan, i: int, decision: Decision, told: dict[str, Any], vehicle: Vehicle, known: Aboard, until: datetime
+) -> dict[str, Any]:
     problem, car = made.problem, made.problem.cars[i]
     shown = _shown(made, until)
     usable = car.vehicle.usable_kwh
     sessions = decision.sessions
     departures = told["departures"]
-    inputs = _inputs(car, vehicle, the_night(problem.household), problem.household.now, problem.household.habit)
+    inputs = _inputs(car, vehicle, known, problem.household)
     pinnable = [_pinnable(made, i, session, inputs["pins"]) for session in sessions]
     return {
         "id": car.id,
@@ -292,26 +281,26 @@ def _to_key_in(car: Car, decision: Decision, offered: list[str], unit: DistanceU
         told.append({"where": car.name, "what": "stop by hand at", "value": f"{first.end:%H:%M}, {first.wall_kwh:.1f} kWh"})
     else:
         told.append({"where": car.name, "what": "charge limit", "value": percent_told(limit)})
-    if car.control == "timer":
-        told.append({"where": car.name, "what": "timer", "value": f"start {first.start:%H:%M}"})
-    elif car.control == "hand":
-        told.append({"where": car.name, "what": "plug in", "value": f"at {first.start:%H:%M}"})
-    else:
+    if car.control == "managed":
         told.insert(1, {"where": lead, "what": "on", "value": " and ".join(offered)})
+    elif decision.action != "go_on":
+        what, when = ("timer", "start") if car.control == "timer" else ("plug in", "at")
+        told.append({"where": car.name, "what": what, "value": f"{when} {first.start:%H:%M}"})
     expected = expectation(car, first.first_amps)
     range_per_h = f"{in_unit(expected.range_km_per_h, unit):.0f} {unit} per hour"
     after = f"{expected.volts:g} V, {expected.wall_kw:.1f} kW, {range_per_h}"
     return [*told, {"where": "after ten minutes", "what": "you should see", "value": after}]
 
 
-def _inputs(car: Car, vehicle: Vehicle, night: Any, now: datetime, household_habit: Habit) -> dict[str, Any]:
-    """What changes every evening, as it stands, with the versions that an edit must come with."""
-    reading = soc_of(vehicle, now)
+def _inputs(car: Car, vehicle: Vehicle, known: Aboard, asked: core_documents.Household) -> dict[str, Any]:
+    """What changes every evening, as it stands, with the versions that an edit must come with. asked : as core took it."""
+    night, now, reading = the_night(asked), asked.now, known.reading
     trip = Trip.objects.of(vehicle.household).filter(vehicle=vehicle, leave__gt=now).first()
     evening = Evening.objects.of(vehicle.household).filter(vehicle=vehicle, night=night).first()
     return {
-        "soc_pct": car.vehicle.soc_pct,
-        "soc_at": None if reading is None else reading.at.isoformat(),
+        "soc_pct": round(known.pct, 1),
+        "soc_read": None if reading is None else {"at": reading.at.isoformat(), "pct": reading.soc_pct},
+        "soc_reckoned": known.reckoned,
         "soc_version": 0 if reading is None else reading.pk,
         "trip_version": 0 if trip is None else trip.version,
         "leave": None if trip is None else trip.leave.isoformat(),
@@ -325,7 +314,7 @@ def _inputs(car: Car, vehicle: Vehicle, night: Any, now: datetime, household_hab
         "ready_by": None if evening is None else evening.ready_by,
         "plugged_in": True if evening is None else evening.plugged_in,
         "habit": vehicle.habit,
-        "habit_sentence": SENTENCES[car.vehicle.habit or household_habit],
+        "habit_sentence": SENTENCES[car.vehicle.habit or asked.habit],
         "vehicle_version": vehicle.version,
         **{key: [] if evening is None else getattr(evening, key) for key in _BY_HAND},
     }

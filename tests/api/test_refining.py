@@ -8,6 +8,7 @@ import sys
 import time
 from collections.abc import Callable, Iterator
 from concurrent.futures import Executor, Future
+from datetime import datetime
 from typing import Any
 
 import pytest
@@ -15,10 +16,13 @@ import pytest
 from moonplan.core.household import Household, read
 from moonplan.core.planner import plan as plans
 from moonplan.core.planner.at_once import at_once
-from moonplan.core.planner.plan import Plan, carried_out, problem_of
+from moonplan.core.planner.plan import Plan, carried_out, document, problem_of
+from moonplan.household import editing
+from moonplan.household.models import Person
 from moonplan.planning import refining
+from moonplan.planning.shown import goes_on
 from tests.api.conftest import Browser
-from tests.core.factories import a_document, a_trip
+from tests.core.factories import a_car, a_document, a_trip
 
 
 class ByHand(Executor):
@@ -232,6 +236,58 @@ def test_a_plan_asked_for_again_is_not_searched_for_again(signed_in: Browser, mo
     again = signed_in.get("/days?nights=7")[1]
     assert again["totals"] == shown["totals"]
     assert again["cars"] == shown["cars"]
+
+
+def offered_from(clock: str, made: Plan) -> dict[str, Any]:
+    """The document of a plan with its session moved to begin at a clock time of the evening."""
+    told = document(made)
+    begins, (car,) = datetime.fromisoformat(f"2026-01-14T{clock}:00+01:00"), told["vehicles"]
+    moved_by = begins - datetime.fromisoformat(car["setpoints"][0][0])
+    car["setpoints"] = [[(datetime.fromisoformat(at) + moved_by).isoformat(), amps] for at, amps in car["setpoints"]]
+    return told
+
+
+@pytest.mark.parametrize(("shown_from", "now_from"), [("23:00", "23:00"), ("18:30", "22:00")])
+def test_what_was_shown_stays_as_time_passes_unless_another_plan_is_clearly_better(shown_from: str, now_from: str):
+    # 10 kWh in the eight hours from 22:00 on, at 0.10 all of them: the earliest are taken where nothing was shown. Hours at
+    # 0.30 do not stay.
+    car = a_car(end_pct=70)
+    made = refining.best_known(a_document(vehicles=[car]))
+    later = a_document(vehicles=[car], now="2026-01-14T18:20:00+01:00")
+    refining._first.clear()
+
+    going_on = refining.best_known(later, offered_from(shown_from, made))
+
+    assert f"{made.sessions[0][0].start:%H:%M}" == "22:00"
+    assert f"{going_on.sessions[0][0].start:%H:%M}" == now_from
+    assert going_on.outcome.cost == pytest.approx(made.outcome.cost)
+    # Asked again it is the same, whatever is shown by then.
+    assert refining.best_known(later).outcome.cars[0].amps.tolist() == going_on.outcome.cars[0].amps.tolist()
+
+
+def test_what_was_shown_of_other_cars_does_not_go_on():
+    made = refining.best_known(a_document(vehicles=[a_car(end_pct=70)]))
+    other = a_document(vehicles=[a_car(id="other", end_pct=70)], rates=[])
+
+    assert refining.best_known(other, document(made)).sessions[0]
+
+
+def test_what_was_shown_goes_on_until_somebody_changes_something(signed_in: Browser, person: Person):
+    assert goes_on(person.household) is None
+    _, told = signed_in.get("/tonight")
+    shown = goes_on(person.household)
+    assert shown is not None
+    assert [car["sessions"][0]["start"] for car in shown["vehicles"]] == [
+        car["sessions"][0]["start"] for car in told["cars"]
+    ]
+
+    wren = person.household.vehicles.get(name="Wren")
+    editing.change(person, wren, {"ceiling_a": 8}, version=wren.version, what="its current")
+    assert goes_on(person.household) is None
+    signed_in.get("/tonight")
+    assert goes_on(person.household) is not None
+    editing.undo(person)
+    assert goes_on(person.household) is None
 
 
 def test_a_question_is_the_same_until_the_next_slot_begins_or_a_car_leaves():

@@ -104,6 +104,20 @@ TWO_ON_ONE_CIRCUIT: dict[str, Any] = {
 
 
 @pytest.mark.parametrize("habit", ["set_nights", "when_low"])
+@pytest.mark.parametrize(("charging", "begins"), [(True, ["Wed 18:00"]), (False, [])])
+def test_a_night_in_which_a_car_charges_already_is_filled_though_it_has_enough_by_now(
+    habit: str, charging: bool, begins: list[str]
+):
+    # Half full, where 10 of 50 kWh would do for Thursday. One that charges at 18:00 goes on so: a start is dear.
+    trips = [a_trip("2026-01-15T08:00:00+01:00", "2026-01-15T17:00:00+01:00", 25)]
+    car = a_car(control="timer", charging=charging)
+    made = under(habit, set_nights=["sat"], trips=trips, vehicles=[car], start_price=5)
+
+    assert starts(made) == begins
+    assert aboard(made, "2026-01-15T07:45:00+01:00") == (80 if charging else 50)
+
+
+@pytest.mark.parametrize("habit", ["set_nights", "when_low"])
 def test_cars_that_share_are_charged_on_another_night_too_where_one_would_be_short_together(habit: str):
     # Home on Thursday at 22:00, both leave on Friday at 08:00 with 45 of 50 kWh: 22 kWh each after Thursday's 2, at 3.68 kW
     # six hours of ten. Alone Thursday night is enough for each, and so it is for both where one has had Wednesday's.

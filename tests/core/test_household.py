@@ -40,7 +40,7 @@ def test_every_mistake_is_told_at_once_with_its_path():
     assert "vehicles[0].soc_pct: 130, expected 0 to 100" in told
     assert any(line.startswith("vehicles[0].sock_pct: 4, expected a known key (did you mean soc_pct?)") for line in told)
     assert 'timezone: "Mars/Olympus", expected an IANA time zone such as Europe/Ljubljana' in told
-    assert "horizon_nights: 40, expected a whole number 1 to 31" in told
+    assert "horizon_nights: 40, expected a whole number 0 to 31" in told
     assert "tariff.default_price: missing, expected -1000 to 1000" in told
     assert 'tariff.bands[0].from: "25:00", expected HH:MM' in told
 
@@ -50,6 +50,7 @@ def test_every_mistake_is_told_at_once_with_its_path():
     [
         ({"now": "2026-01-14T18:00:00"}, "now"),
         ({"slot_minutes": 7}, "slot_minutes"),
+        ({"horizon_nights": 0}, "horizon_nights"),
         ({"currency": "euro"}, "currency"),
         ({"vehicles": [a_car(usable_kwh=1200)]}, "vehicles[0].usable_kwh"),
         ({"vehicles": [a_car(soc_pct=True)]}, "vehicles[0].soc_pct"),

@@ -138,11 +138,22 @@ class KeptOff(Strict):
     end: str | None
 
 
+class SocRead(Schema):
+    """What somebody read off a car, and when."""
+
+    at: datetime
+    pct: float
+
+
 class Inputs(Schema):
-    """What changes every evening, with the versions that an edit must come with."""
+    """What changes every evening, with the versions that an edit must come with.
+
+    soc_read : what its SoC stands on; soc_reckoned : whether it has changed since, as was planned.
+    """
 
     soc_pct: float
-    soc_at: datetime | None
+    soc_read: SocRead | None
+    soc_reckoned: bool
     soc_version: int
     trip_version: int
     leave: datetime | None

@@ -121,11 +121,11 @@ def _nightly(problem: Problem, car: Car) -> Car:
 
 def _set_nights(problem: Problem, car: Car) -> Car:
     chosen = {night for night in problem.grid.nights if WEEKDAYS[night.weekday()] in problem.household.set_nights}
-    return _allowed_where_short(problem, car, _filled_on(problem, car, chosen))
+    return _allowed_where_short(problem, car, _filled_on(problem, car, chosen | _begun_in(problem, car)))
 
 
 def _when_low(problem: Problem, car: Car) -> Car:
-    chosen: set[date] = set()
+    chosen = _begun_in(problem, car)
     reserve_kwh = car.vehicle.reserve_pct / 100 * car.vehicle.usable_kwh
     for night in dict.fromkeys(problem.grid.nights):
         waiting = _only_on(problem, car, chosen)
@@ -135,6 +135,11 @@ def _when_low(problem: Problem, car: Car) -> Car:
         if float(lived.soc_kwh[past]) < reserve_kwh - NOTHING_KWH:
             chosen.add(night)
     return _allowed_where_short(problem, car, _filled_on(problem, car, chosen))
+
+
+def _begun_in(problem: Problem, car: Car) -> set[date]:
+    """The night in which the car charges already: once begun it is filled, though what is aboard by then would be enough."""
+    return set(problem.grid.nights[:1]) if car.vehicle.charging and car.chargeable[0] else set()
 
 
 def _day_after(night: date) -> date:

@@ -17,7 +17,7 @@ from moonplan.core.planner.plan import Plan, Session
 from moonplan.core.planner.problem import Car, Departure
 from moonplan.core.planner.why_then import MOSTLY, NO_DIFFERENCE
 from moonplan.core.simulate import NOTHING_KWH
-from moonplan.core.timegrid import Flags, is_awake, night_of, noon
+from moonplan.core.timegrid import Flags, is_awake, night_asked_about, night_of, noon
 
 # What part of a battery makes no difference that is told.
 _SAME_SHARE = 0.005
@@ -44,11 +44,8 @@ class Decision:
 
 
 def the_night(household: Household) -> date:
-    """The night that is asked about: before anyone is up the one that runs, from then on the coming one."""
-    local = household.now.astimezone(household.zone)
-    if local.hour < 12 and local.time() >= household.wake:
-        return local.date()
-    return night_of(household.now, household.zone)
+    """The night that a household asks about now."""
+    return night_asked_about(household.now, household.zone, household.wake)
 
 
 def decide(plan: Plan, i: int) -> Decision:

@@ -1305,12 +1305,15 @@ export interface components {
         /**
          * Inputs
          * @description What changes every evening, with the versions that an edit must come with.
+         *
+         *     soc_read : what its SoC stands on; soc_reckoned : whether it has changed since, as was planned.
          */
         Inputs: {
             /** Soc Pct */
             soc_pct: number;
-            /** Soc At */
-            soc_at: string | null;
+            soc_read: components["schemas"]["SocRead"] | null;
+            /** Soc Reckoned */
+            soc_reckoned: boolean;
             /** Soc Version */
             soc_version: number;
             /** Trip Version */
@@ -1487,6 +1490,19 @@ export interface components {
             what: string;
             /** Value */
             value: string;
+        };
+        /**
+         * SocRead
+         * @description What somebody read off a car, and when.
+         */
+        SocRead: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Pct */
+            pct: number;
         };
         /** Tonight */
         Tonight: {

@@ -75,7 +75,7 @@ export function CarEvening({ car: known, manner, cautions }: Props) {
               Charge rate assumed, not measured: <Link to="/rates">take a reading</Link>.
             </>
           )}
-          {car.inputs.soc_at === null ? " SoC not read yet: type what the car shows." : ""}
+          <WhatSocStandsOn inputs={car.inputs} manner={manner} />
         </p>
         {car.departure !== null && car.departure.short_kwh > 0 && (
           <p className={classes.short}>
@@ -106,6 +106,20 @@ export function CarEvening({ car: known, manner, cautions }: Props) {
       </div>
       <MarginNotes car={car} manner={manner} cautions={cautions} />
     </section>
+  );
+}
+
+/** Where nobody has read the SoC lately, what it is taken for. */
+function WhatSocStandsOn({ inputs, manner }: { inputs: CarTonight["inputs"]; manner: Manner }) {
+  const read = inputs.soc_read;
+  if (read === null) return <> SoC not read yet: type what the car shows.</>;
+  if (!inputs.soc_reckoned) return null;
+  return (
+    <>
+      {" "}
+      SoC reckoned: {percent(read.pct)} read {weekday(read.at, manner)} {clock(read.at, manner)}, and since then as
+      planned. Type what the car shows where it differs.
+    </>
   );
 }
 

@@ -1,0 +1,82 @@
+"""What is aboard a car by now when nobody has read it since a plan was shown: as that plan goes (rules, sections 3 and 6).
+
+Energy is reckoned by the mean rate. Only a session that still runs is planned on by the cautious one, as it was told: by the
+mean it would end the earlier the more often somebody looks, and a slow car would not be ready.
+"""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+import numpy as np
+
+from moonplan.core.planner.problem import Car, Problem
+from moonplan.core.simulate import trajectory
+from moonplan.core.timegrid import Floats, Grid
+
+
+@dataclass(frozen=True, slots=True)
+class Reckoned:
+    """mean_kwh : aboard by the mean rate. [kWh] planned_kwh : what is planned on with. [kWh]
+    charging : whether a session runs that goes on."""
+
+    mean_kwh: float
+    planned_kwh: float
+    charging: bool
+
+
+def reckoned(problem: Problem, i: int, amps: Floats, now: datetime, mean_kwh: float) -> Reckoned:
+    """What is aboard where a plan that is made now begins, its trips from now on still ahead.
+
+    problem : of the plan that was shown. amps : its setpoints of car i, shape (n_slots,). [A]
+    mean_kwh : aboard by the mean rate when that plan began. [kWh]
+    """
+    car, grid = problem.cars[i], problem.grid
+    t = _edge(car, grid, now)
+    if not t:
+        return Reckoned(mean_kwh, car.soc_kwh, car.vehicle.charging)
+    begun = _begun(amps, t)
+    mean = trajectory(amps, car.given(car.rate.mean, grid)._replace(soc_kwh=mean_kwh)).soc_kwh
+    if begun is None:
+        return Reckoned(float(mean[t]), float(mean[t]), charging=False)
+    cautious = car.run(amps, car.rate.cautious, grid).soc_kwh
+    since_kwh = float(cautious[t] - cautious[begun])
+    planned_kwh = (float(mean[begun]) if begun else car.soc_kwh) + since_kwh
+    return Reckoned(float(mean[t]), min(planned_kwh, float(mean[t])), charging=True)
+
+
+def _edge(car: Car, grid: Grid, now: datetime) -> int:
+    """The slot edge at which a plan that is made now begins, or the one before a trip that begins by then."""
+    passed = -(-(now.timestamp() - grid.start_s) // (grid.slot_minutes * 60))
+    ahead = [one.taking.edge - 1 for one in car.departures if one.trip.leave >= now]
+    return int(min(max(0, min([passed, *ahead])), grid.n_slots))
+
+
+def _begun(amps: Floats, t: int) -> int | None:
+    """In which slot the session began that runs at an edge after the first and goes on; None where none does."""
+    if t == len(amps) or amps[t - 1] <= 0 or amps[t] <= 0:
+        return None
+    off = np.flatnonzero(amps[:t] <= 0)
+    return int(off[-1]) + 1 if len(off) else 0
+
+
+def setpoints(told: Mapping[str, Any], problem: Problem) -> list[Floats]:
+    """What a plan document offers each car of a problem from its first slot on, shapes (n_slots,). [A]
+
+    Raises
+    ------
+    KeyError
+        If the plan is not of these cars.
+    """
+    grid = problem.grid
+    of_car = {one["id"]: one["setpoints"] for one in told["vehicles"]}
+    found = []
+    for car in problem.cars:
+        amps = np.zeros(grid.n_slots)
+        for at, offered in of_car[car.id]:
+            slot, between = divmod(datetime.fromisoformat(at).timestamp() - grid.start_s, grid.slot_minutes * 60)
+            if not between and 0 <= slot < grid.n_slots:
+                amps[int(slot)] = offered
+        found.append(amps)
+    return found

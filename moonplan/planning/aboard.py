@@ -1,0 +1,107 @@
+"""What is known to be aboard each car: what somebody read, and from then on what the plans that were shown come to."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable, Iterable, Mapping
+from datetime import datetime
+from typing import Any, NamedTuple
+
+from moonplan.core.household import read
+from moonplan.core.mistakes import BadDocument
+from moonplan.core.planner.building import build
+from moonplan.core.planner.problem import Problem
+from moonplan.core.planner.reckoning import reckoned, setpoints
+from moonplan.core.timegrid import Floats
+from moonplan.household.models import Household, Vehicle
+from moonplan.logbook.models import SocReading
+from moonplan.planning.models import ShownPlan
+
+# Taken for a car that nobody has read. [%]
+_UNREAD_PCT = 50.0
+# How many of the last plans are looked through for one that stands on a car's last reading.
+_LOOKED_THROUGH = 20
+# To which digit of a percent it is told: the same again, whatever it was turned into between.
+_DIGITS = 6
+
+
+class Aboard(NamedTuple):
+    """What is known to be aboard a car.
+
+    reading : what that stands on; None where nobody has read the car. reckoned : whether time has passed since.
+    mean_pct : by the mean rate. pct : what is planned on with. [%] charging : whether a session runs that goes on.
+    """
+
+    reading: SocReading | None
+    reckoned: bool
+    mean_pct: float
+    pct: float
+    charging: bool
+
+
+# The household document of a plan that was shown, up to now and with the trips as they are known by now.
+ByNow = Callable[[Mapping[str, Any]], dict[str, Any]]
+
+
+class _Shown(NamedTuple):
+    """A plan that was shown, as its problem stands by now, and its setpoints by car. [A]"""
+
+    plan: ShownPlan
+    problem: Problem
+    amps: list[Floats]
+
+
+def soc_of(vehicle: Vehicle, now: datetime) -> SocReading | None:
+    """The last reading of a car's SoC up to now."""
+    return SocReading.objects.of(vehicle.household).filter(vehicle=vehicle, at__lte=now).last()
+
+
+def aboard(household: Household, vehicles: Iterable[Vehicle], now: datetime, by_now: ByNow) -> dict[Vehicle, Aboard]:
+    """What is known to be aboard each car now."""
+    plans = list(ShownPlan.objects.filter(household=household).only("stands_on")[:_LOOKED_THROUGH])
+    looked_at: dict[int, _Shown | None] = {}
+
+    def shown(plan: ShownPlan) -> _Shown | None:
+        if plan.pk not in looked_at:
+            looked_at[plan.pk] = _looked_at(plan, by_now)
+        return looked_at[plan.pk]
+
+    return {vehicle: _aboard(vehicle, soc_of(vehicle, now), plans, shown, now) for vehicle in vehicles}
+
+
+def _aboard(
+    vehicle: Vehicle,
+    reading: SocReading | None,
+    plans: list[ShownPlan],
+    looked_at: Callable[[ShownPlan], _Shown | None],
+    now: datetime,
+) -> Aboard:
+    pct = _UNREAD_PCT if reading is None else reading.soc_pct
+    as_read = Aboard(reading, False, pct, pct, charging=False)
+    known = [plan for plan in plans if str(vehicle.pk) in plan.stands_on]
+    if reading is None or not known:
+        return as_read
+    standing = next((plan for plan in known if plan.stands_on[str(vehicle.pk)]["reading"] == reading.pk), None)
+    shown = looked_at(standing or known[0])
+    if shown is None:
+        return as_read
+    planned = _as_planned(shown, vehicle, reading, now)
+    # Whoever reads a car that was to be charging then does not stop it.
+    return planned if standing else as_read._replace(charging=planned.charging)
+
+
+def _looked_at(plan: ShownPlan, by_now: ByNow) -> _Shown | None:
+    try:
+        problem = build(read(json.dumps(by_now(plan.document))))
+        return _Shown(plan, problem, setpoints(plan.plan, problem))
+    except BadDocument:  # it lies too far behind, or its trips of by now would not have fitted
+        return None
+
+
+def _as_planned(shown: _Shown, vehicle: Vehicle, reading: SocReading, now: datetime) -> Aboard:
+    i = next(nth for nth, car in enumerate(shown.problem.cars) if car.id == str(vehicle.pk))
+    usable_kwh = shown.problem.cars[i].vehicle.usable_kwh
+    stood_kwh = shown.plan.stands_on[str(vehicle.pk)]["mean_pct"] / 100 * usable_kwh
+    found = reckoned(shown.problem, i, shown.amps[i], now, stood_kwh)
+    mean_pct, pct = (round(kwh / usable_kwh * 100, _DIGITS) for kwh in (found.mean_kwh, found.planned_kwh))
+    return Aboard(reading, pct != reading.soc_pct, mean_pct, pct, found.charging)

@@ -1,0 +1,47 @@
+"""The plan that is shown: kept as a person saw it, and gone on with until somebody changes something."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Mapping
+from typing import Any
+
+from django.db import transaction
+
+from moonplan.household import editing
+from moonplan.household.models import Household, Vehicle
+from moonplan.planning.aboard import Aboard
+from moonplan.planning.models import ShownPlan
+
+
+def keep(household: Household, given: dict[str, Any], answer: dict[str, Any], known: Mapping[Vehicle, Aboard]) -> str:
+    """Keep the plan as shown, unless it is the one that is shown already.
+
+    known : what is aboard each car, as the document was made with.
+    """
+    text = json.dumps([given | {"now": None}, answer["vehicles"]], sort_keys=True)
+    revision = hashlib.sha256(text.encode()).hexdigest()
+    with transaction.atomic():
+        shown = ShownPlan.objects.filter(household=household, current=True)
+        if not shown.filter(revision=revision).exists():
+            shown.update(current=False)
+            ShownPlan.objects.create(
+                household=household,
+                revision=revision,
+                document=given,
+                plan=answer,
+                stands_on={str(vehicle.pk): _stood_on(one) for vehicle, one in known.items()},
+                edits=editing.edits_of(household),
+            )
+    return revision
+
+
+def _stood_on(known: Aboard) -> dict[str, Any]:
+    return {"reading": None if known.reading is None else known.reading.pk, "mean_pct": known.mean_pct}
+
+
+def goes_on(household: Household) -> dict[str, Any] | None:
+    """The plan document that is shown, where nobody has changed anything since; else None."""
+    shown = ShownPlan.objects.filter(household=household, current=True, edits=editing.edits_of(household)).first()
+    return None if shown is None else dict(shown.plan)

@@ -1,0 +1,163 @@
+"""What the screens say later in the night and on the days after, when nobody has read a car since."""
+
+from datetime import datetime, timedelta
+from typing import Any
+
+import pytest
+
+from moonplan.household.models import Person
+from moonplan.planning.models import ShownPlan
+from tests.api.conftest import NOW, Browser, car_of, versions
+
+# Wren, 22 kWh, is at 57 % and to leave at 90 %. At 10 A, 2.3 kW at the wall, 0.94 × 2.3 − 0.25 = 1.912 kW reach its battery,
+# and carefully reckoned 0.90 × 2.3 − 0.40 = 1.67 kW. It charges from 22:00 to 01:47, or to 02:21 if it is slow.
+USABLE_KWH, CAREFUL_KW = 22.0, 1.67
+
+
+class Clock:
+    """Lets time pass, with nobody at a screen."""
+
+    def __init__(self, monkeypatch: pytest.MonkeyPatch) -> None:
+        self._monkeypatch = monkeypatch
+
+    def set(self, day_and_clock: str) -> None:
+        self._monkeypatch.setenv("MOONPLAN_NOW", f"2026-01-{day_and_clock}:00+01:00")
+
+
+@pytest.fixture
+def clock(monkeypatch: pytest.MonkeyPatch) -> Clock:
+    return Clock(monkeypatch)
+
+
+def tonight(browser: Browser, name: str) -> dict[str, Any]:
+    status, told = browser.get("/tonight")
+    assert status == 200
+    return car_of(told, name)
+
+
+def typed(browser: Browser, name: str, **fields: object) -> dict[str, Any]:
+    car = tonight(browser, name)
+    status, told = browser.send("patch", f"/tonight/{car['id']}", {**fields, "versions": versions(car)})
+    assert status == 200
+    return car_of(told, name)
+
+
+def test_a_car_that_was_to_charge_meanwhile_goes_on_charging(signed_in: Browser, clock: Clock):
+    before = tonight(signed_in, "Wren")
+    clock.set("14T23:10")
+
+    wren = tonight(signed_in, "Wren")
+
+    # The plan that is made now begins at 23:15.
+    aboard_kwh = 0.57 * USABLE_KWH + 1.25 * CAREFUL_KW
+    assert wren["inputs"]["soc_pct"] == pytest.approx(aboard_kwh / USABLE_KWH * 100, abs=0.05)
+    assert wren["inputs"]["soc_reckoned"]
+    assert wren["inputs"]["soc_read"] == before["inputs"]["soc_read"]
+    assert wren["inputs"]["soc_read"]["pct"] == 57
+    assert wren["action"] == "go_on"
+    assert [row["what"] for row in wren["to_key_in"]] == ["current", "charge limit", "you should see"]
+    assert wren["departure"]["short_kwh"] == 0
+    assert wren["pinnable"][0]["end"] == before["pinnable"][0]["end"] == "02:30"
+    # Heron has not begun, and nothing has changed.
+    heron = tonight(signed_in, "Heron")
+    assert (heron["action"], heron["inputs"]["soc_pct"], heron["inputs"]["soc_reckoned"]) == ("plug_in", 41, False)
+
+
+def test_however_often_somebody_looks_a_session_comes_to_the_same(signed_in: Browser, clock: Clock):
+    tonight(signed_in, "Wren")
+    for minutes in range(0, 8 * 60, 25):
+        at = datetime.fromisoformat(NOW) + timedelta(hours=3, minutes=minutes)
+        clock.set(f"{at:%dT%H:%M}")
+        wren = tonight(signed_in, "Wren")
+        assert wren["departure"]["short_kwh"] == 0
+        ends = [pinnable["end"] for pinnable in wren["pinnable"]]
+        assert ends == (["02:30"] if at < datetime.fromisoformat("2026-01-15T02:15:00+01:00") else [])
+
+    assert wren["inputs"]["soc_pct"] == 90
+    assert not tonight(signed_in, "Heron")["departure"]["short_kwh"]
+
+
+def test_the_next_evening_starts_with_what_the_trips_have_left(signed_in: Browser, clock: Clock):
+    tonight(signed_in, "Wren")
+    clock.set("15T18:10")
+
+    # Charged to 100 % and to 90 %, then 230 km at 17.5 kWh of 64 and 22 km at 14.1 kWh of 22 kWh per 100 km.
+    heron, wren = tonight(signed_in, "Heron"), tonight(signed_in, "Wren")
+
+    assert heron["inputs"]["soc_pct"] == pytest.approx(100 - 230 * 17.5 / 64, abs=0.05)
+    assert wren["inputs"]["soc_pct"] == pytest.approx(90 - 22 * 14.1 / 22, abs=0.05)
+
+
+def test_a_trip_that_is_entered_elsewhere_after_the_plan_was_shown_counts_too(signed_in: Browser, clock: Clock):
+    tonight(signed_in, "Wren")
+    _, days = signed_in.get("/days?nights=1")
+    trip = car_of(days, "Wren")["trips"][0]
+    path = f"/days/trips/{trip['id']}?version={trip['version']}&nights=1"
+    assert signed_in.send("patch", path, {"km": 60})[0] == 200
+    clock.set("15T16:00")
+
+    assert tonight(signed_in, "Wren")["inputs"]["soc_pct"] == pytest.approx(90 - 60 * 14.1 / 22, abs=0.05)
+
+
+def test_what_somebody_reads_counts_from_then_on(signed_in: Browser, clock: Clock):
+    tonight(signed_in, "Wren")
+    clock.set("14T23:10")
+
+    read = typed(signed_in, "Wren", soc_pct=60)
+
+    assert (read["inputs"]["soc_pct"], read["inputs"]["soc_reckoned"], read["action"]) == (60, False, "go_on")
+    clock.set("15T00:10")
+    later = tonight(signed_in, "Wren")
+    assert later["inputs"]["soc_read"]["pct"] == 60
+    assert later["inputs"]["soc_pct"] == pytest.approx(60 + CAREFUL_KW / USABLE_KWH * 100, abs=0.05)
+
+
+def test_a_reading_that_is_taken_back_later_is_as_if_it_had_never_been(signed_in: Browser, clock: Clock):
+    untouched = tonight(signed_in, "Wren")
+    typed(signed_in, "Wren", soc_pct=85)
+    clock.set("14T23:10")
+    assert tonight(signed_in, "Wren")["inputs"]["soc_read"]["pct"] == 85
+
+    signed_in.send("post", "/undo")
+
+    wren = tonight(signed_in, "Wren")
+    assert wren["inputs"]["soc_read"] == untouched["inputs"]["soc_read"]
+    aboard_kwh = 0.57 * USABLE_KWH + 1.25 * CAREFUL_KW
+    assert wren["inputs"]["soc_pct"] == pytest.approx(aboard_kwh / USABLE_KWH * 100, abs=0.05)
+
+
+def test_the_days_ahead_start_from_the_same(signed_in: Browser, clock: Clock):
+    tonight(signed_in, "Wren")
+    clock.set("15T03:10")
+
+    _, days = signed_in.get("/days?nights=3")
+
+    assert car_of(days, "Wren")["tide"][0]["value"] == 90
+
+
+def test_a_car_that_nobody_has_read_is_not_reckoned_on(signed_in: Browser, person: Person, clock: Clock):
+    person.household.vehicles.get(name="Wren").soc_readings.all().delete()
+    tonight(signed_in, "Wren")
+    clock.set("14T23:10")
+
+    inputs = tonight(signed_in, "Wren")["inputs"]
+
+    assert (inputs["soc_pct"], inputs["soc_read"], inputs["soc_reckoned"]) == (50, None, False)
+
+
+def test_a_car_that_was_drawn_since_stands_as_it_was_read(signed_in: Browser, person: Person, clock: Clock):
+    tonight(signed_in, "Wren")
+    wren = person.household.vehicles.get(name="Wren")
+    shown = ShownPlan.objects.get(household=person.household)
+    shown.stands_on.pop(str(wren.pk))
+    shown.save()
+    clock.set("14T23:10")
+
+    assert tonight(signed_in, "Wren")["inputs"]["soc_pct"] == 57
+
+
+def test_after_a_month_without_a_look_nothing_is_reckoned(signed_in: Browser, monkeypatch: pytest.MonkeyPatch):
+    tonight(signed_in, "Wren")
+    monkeypatch.setenv("MOONPLAN_NOW", "2026-03-20T18:10:00+01:00")
+
+    assert tonight(signed_in, "Wren")["inputs"]["soc_pct"] == 57
