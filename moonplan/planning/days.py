@@ -286,7 +286,7 @@ def _usual_trip(vehicle: Vehicle, leave: datetime) -> dict[str, Any]:
     """A usual day's drive as a trip of its own."""
     now = planning_now()
     week = usual.usual_week(vehicle, now)
-    trips = usual.usual_trips(vehicle, week, now, leave + timedelta(days=1))
+    trips = usual.usual_trips(vehicle, week, now, leave + timedelta(days=1), here=now)
     found = next(trip for trip in trips if datetime.fromisoformat(trip["leave"]) == leave)
     return {
         "vehicle_id": vehicle.pk,

@@ -21,7 +21,7 @@ from moonplan.household import editing
 from moonplan.household.models import Circuit, Evening, Feeder, Household, Lead, Rate, Trip, Vehicle
 from moonplan.logbook.models import RateReading
 from moonplan.planning import usual
-from moonplan.planning.aboard import Aboard, aboard
+from moonplan.planning.aboard import Aboard, aboard, soc_of
 from moonplan.planning.rates import measured_rates
 from moonplan.planning.sun import sun_ahead
 from moonplan.planning.tariffs import tariff_keys
@@ -214,8 +214,17 @@ def _trips(
         named = named.filter(leave__lt=now + timedelta(days=nights + 2))
     return [
         *(_trip(trip, weeks[trip.vehicle], horizon_end, zone) for trip in named),
-        *(trip for vehicle, week in weeks.items() for trip in usual.usual_trips(vehicle, week, now, horizon_end)),
+        *(
+            trip
+            for vehicle, week in weeks.items()
+            for trip in usual.usual_trips(vehicle, week, now, horizon_end, here=_read_at(vehicle, now))
+        ),
     ]
+
+
+def _read_at(vehicle: Vehicle, now: datetime) -> datetime | None:
+    reading = soc_of(vehicle, now)
+    return None if reading is None else reading.at
 
 
 def _kept(row: Any, keys: list[str]) -> dict[str, Any]:

@@ -86,17 +86,23 @@ def _is_known(week: Iterable[UsualDay]) -> bool:
     return any(day.careful_km is not None for day in week)
 
 
-def usual_trips(vehicle: Vehicle, week: list[UsualDay], now: datetime, until: datetime) -> list[dict[str, Any]]:
-    """Trips of the household document for the days ahead on which the car has none of its own, at careful km."""
+def usual_trips(
+    vehicle: Vehicle, week: list[UsualDay], now: datetime, until: datetime, *, here: datetime | None
+) -> list[dict[str, Any]]:
+    """Trips of the household document for today and the days ahead on which the car has none of its own, at careful km.
+
+    here : when somebody last read the car: where it was after it usually leaves, it has not left that day.
+    """
     zone = zone_of(vehicle.household)
     clocks = [_clock(vehicle, field) for field in ("usual_leave", "usual_back")]
-    named = list(Trip.objects.of(vehicle.household).filter(vehicle=vehicle, back__gt=now))
+    named = list(Trip.objects.of(vehicle.household).filter(vehicle=vehicle, back__gt=now - timedelta(days=1)))
     told, day = [], now.astimezone(zone).date()
     while day <= until.astimezone(zone).date():
         leave, back = (instant_at(day, at, zone) for at in clocks)
         km = week[day.weekday()].careful_km
         taken = any(trip.leave.astimezone(zone).date() <= day <= trip.back.astimezone(zone).date() for trip in named)
-        if km is not None and km >= _A_DRIVE_KM and not taken and now < leave < min(back, until):
+        stays = leave <= (here or now) or leave >= until
+        if km is not None and km >= _A_DRIVE_KM and not taken and not stays and max(now, leave) < back:
             told.append(
                 {
                     "vehicle": str(vehicle.pk),

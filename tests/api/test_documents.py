@@ -103,6 +103,27 @@ def test_trips_that_are_over_or_far_ahead_are_left_out(person: Person, wren: Veh
     assert 777 not in [trip["km"] for trip in document_of(person)["trips"]]
 
 
+def test_on_a_usual_day_a_car_is_out_from_when_it_leaves_unless_somebody_has_read_it_since(person: Person, wren: Vehicle):
+    # It was read on Wednesday at 17:50, and on Thursdays it usually leaves at 08:00 and is back at 17:00.
+    wren.trip_set.all().delete()
+    noon = datetime.fromisoformat("2026-01-15T12:00:00+01:00")
+
+    def out(now: datetime = noon) -> list[str]:
+        trips = [trip for trip in document_of(person, now)["trips"] if trip["vehicle"] == str(wren.pk)]
+        return [trip["leave"][:16] for trip in trips if datetime.fromisoformat(trip["leave"]) <= now]
+
+    assert out() == ["2026-01-15T08:00"]
+    assert out(noon + timedelta(hours=5)) == []
+    early = noon - timedelta(hours=6)
+    named = Trip.objects.create(
+        household=person.household, vehicle=wren, leave=early, back=early + timedelta(minutes=30), km=5
+    )
+    assert out() == []
+    named.delete()
+    SocReading.objects.create(household=person.household, vehicle=wren, at=noon - timedelta(hours=1), soc_pct=61)
+    assert out() == []
+
+
 def test_own_sun_is_laid_over_every_day_of_the_plan_by_the_clock(person: Person):
     # Through the night in which the clocks go forward, nine o'clock stays nine o'clock.
     person.household.arrays.all().delete()

@@ -88,15 +88,18 @@ def test_the_next_evening_starts_with_what_the_trips_have_left(signed_in: Browse
     assert wren["inputs"]["soc_pct"] == pytest.approx(90 - 22 * 14.1 / 22, abs=0.05)
 
 
-def test_a_trip_that_is_entered_elsewhere_after_the_plan_was_shown_counts_too(signed_in: Browser, clock: Clock):
-    tonight(signed_in, "Wren")
+def test_trips_that_are_entered_elsewhere_after_the_plan_was_shown_count_too(signed_in: Browser, clock: Clock):
+    wren = tonight(signed_in, "Wren")["id"]
     _, days = signed_in.get("/days?nights=1")
     trip = car_of(days, "Wren")["trips"][0]
     path = f"/days/trips/{trip['id']}?version={trip['version']}&nights=1"
     assert signed_in.send("patch", path, {"km": 60})[0] == 200
+    # One more in the afternoon, when the plan that was shown was over.
+    more = {"vehicle_id": int(wren), "leave": "2026-01-15T14:00", "back": "2026-01-15T15:00", "km": 10}
+    assert signed_in.send("post", "/days/trips?nights=1", more)[0] == 200
     clock.set("15T16:00")
 
-    assert tonight(signed_in, "Wren")["inputs"]["soc_pct"] == pytest.approx(90 - 60 * 14.1 / 22, abs=0.05)
+    assert tonight(signed_in, "Wren")["inputs"]["soc_pct"] == pytest.approx(90 - (60 + 10) * 14.1 / 22, abs=0.05)
 
 
 def test_what_somebody_reads_counts_from_then_on(signed_in: Browser, clock: Clock):

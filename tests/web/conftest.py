@@ -9,6 +9,7 @@ import sys
 import time
 import urllib.request
 from collections.abc import Callable, Iterator
+from contextlib import ExitStack, contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -48,11 +49,11 @@ def _free_port() -> int:
         return int(found.getsockname()[1])
 
 
-def _environment(data: Path) -> dict[str, str]:
+def _environment(data: Path, now: str = NOW) -> dict[str, str]:
     settings = "moonplan.site.settings.house"
     return os.environ | {
         "MOONPLAN_DATA": str(data),
-        "MOONPLAN_NOW": NOW,
+        "MOONPLAN_NOW": now,
         "DJANGO_SETTINGS_MODULE": settings,
         "PYTHONPATH": str(ROOT),
     }
@@ -65,13 +66,13 @@ def _link(data: Path, address: str, *options: str) -> str:
     return re.findall(r"http\S+", told)[-1]
 
 
-def _serve(data: Path, port: int, link: str, *options: str) -> Iterator[Served]:
+def _serve(data: Path, port: int, link: str, *options: str, now: str = NOW) -> Iterator[Served]:
     address = f"http://127.0.0.1:{port}"
     command = [sys.executable, "-m", "gunicorn", "moonplan.site.wsgi:application", "--bind", f"127.0.0.1:{port}"]
     server = subprocess.Popen(
         [*command, "--worker-class", "gthread", "--threads", "4", "--graceful-timeout", "1"],
         cwd=ROOT,
-        env=_environment(data),
+        env=_environment(data, now),
         stderr=subprocess.DEVNULL,
     )
     try:
@@ -102,6 +103,22 @@ def demo(tmp_path: Path, laid_out_demo: tuple[Path, str]) -> Iterator[Served]:
     shutil.copytree(laid_out, data)
     port = _free_port()
     yield from _serve(data, port, f"http://127.0.0.1:{port}{path}", "--demo")
+
+
+@pytest.fixture
+def demo_at(tmp_path: Path, laid_out_demo: tuple[Path, str]) -> Iterator[Callable[[str], Served]]:
+    """Serves one demo household at a time of the Wednesday night, and again at a later one."""
+    laid_out, path = laid_out_demo
+    data = tmp_path / "household"
+    shutil.copytree(laid_out, data)
+    with ExitStack() as running:
+
+        def serve(clock: str) -> Served:
+            port = _free_port()
+            link = f"http://127.0.0.1:{port}{path}"
+            return running.enter_context(contextmanager(_serve)(data, port, link, now=f"2026-01-{clock}:00+01:00"))
+
+        yield serve
 
 
 @pytest.fixture

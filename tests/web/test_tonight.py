@@ -1,6 +1,7 @@
 """The evening as a person lives it: read, change, be refused, take back."""
 
 import re
+from collections.abc import Callable
 
 import pytest
 from playwright.sync_api import Page, expect
@@ -28,6 +29,33 @@ def test_the_evening_question_is_answered_before_anything_is_touched(demo: Serve
     expect(page.get_by_role("region", name="The night, drawn")).to_contain_text("night 0.08912")
     # Nothing sticks out sideways.
     assert page.evaluate("document.documentElement.scrollWidth") <= viewport["width"]
+
+
+@pytest.mark.parametrize("viewport", [DESK, PHONE], ids=["desk", "phone"])
+def test_later_in_the_night_the_soc_is_reckoned_until_somebody_types_it(
+    demo_at: Callable[[str], Served], open_page, viewport: dict[str, int]
+):
+    page = open_page(demo_at("14T18:10").link, viewport)
+    expect(car(page, "Wren")).to_contain_text("Plug Wren into the shed socket by 22:00, at 10 A")
+    expect(car(page, "Wren")).not_to_contain_text("reckoned")
+
+    page.goto(demo_at("14T23:10").address)
+
+    wren = car(page, "Wren")
+    expect(wren.get_by_role("heading", level=2)).to_contain_text("Leave Wren charging in the shed socket at 10 A; ready by")
+    expect(wren).to_contain_text(
+        "SoC reckoned: 57 % read Wednesday 17:50, and since then as planned. Type what the car shows where it differs."
+    )
+    # 57 % of 22 kWh, and 1.67 kW from 22:00 to 23:15.
+    expect(wren.get_by_role("spinbutton", name="SoC now")).to_have_value("66.5")
+    expect(page.get_by_role("complementary", name="Settings for Wren")).not_to_contain_text("timer")
+    expect(car(page, "Heron")).not_to_contain_text("reckoned")
+    assert page.evaluate("document.documentElement.scrollWidth") <= viewport["width"]
+
+    wren.get_by_role("spinbutton", name="SoC now").fill("70")
+
+    expect(wren).not_to_contain_text("reckoned")
+    expect(page.get_by_role("button", name="Undo “Wren: SoC 70 %”")).to_be_visible()
 
 
 @pytest.mark.parametrize("viewport", [DESK, PHONE], ids=["desk", "phone"])
