@@ -20,6 +20,7 @@ from typing import Any, NamedTuple
 
 from moonplan.core.household import Household
 from moonplan.core.planner.longer import Searched, searched_on
+from moonplan.core.planner.outcome import CarOutcome
 from moonplan.core.planner.plan import Plan, carried_out, clearly_better, plan, problem_of
 from moonplan.core.planner.problem import Car
 from moonplan.core.planner.reckoning import setpoints
@@ -45,10 +46,14 @@ class _Search:
 
 
 class _First(NamedTuple):
-    """A question's plan at once: the cars as their habits change them, and the setpoints of each. [A]"""
+    """A question's plan at once: the cars as their habits change them, and the setpoints of each. [A]
+
+    stays : whether no better one takes its place.
+    """
 
     cars: tuple[Car, ...]
     amps: list[Floats]
+    stays: bool
 
 
 _lock = Lock()
@@ -71,7 +76,8 @@ def question(given: Mapping[str, Any], household: Household) -> str:
 def best_known(given: Mapping[str, Any], going_on: Mapping[str, Any] | None = None) -> Plan:
     """A household document's plan, or the better one that the search has found meanwhile.
 
-    going_on : a plan document that was shown earlier; what is left of it stays unless another is better by more than a coin.
+    going_on : a plan document that was shown earlier. What is left of it stays unless another is better by more than a coin;
+    while a session runs that a timer or somebody's hand has begun, unless another misses less.
     """
     household = as_core(given)
     asked = question(given, household)
@@ -148,27 +154,41 @@ def _soon(household: Household, asked: str, going_on: Mapping[str, Any] | None) 
     kept = None if first is None else carried_out(problem_of(household, first.cars), first.amps)
     if kept is not None:
         return kept
-    made = plan(household, prove=False)
-    made = made if going_on is None else _gone_on_with(going_on, made)
+    made, stays = plan(household, prove=False), False
+    if going_on is not None:
+        made, stays = _gone_on_with(going_on, made)
     with _lock:
-        _first[asked] = _First(tuple(car.anew() for car in made.problem.cars), [car.amps for car in made.outcome.cars])
+        cars = tuple(car.anew() for car in made.problem.cars)
+        _first[asked] = _First(cars, [car.amps for car in made.outcome.cars], stays)
         while len(_first) > _KEPT:
             _first.popitem(last=False)
     return made
 
 
-def _gone_on_with(told: Mapping[str, Any], made: Plan) -> Plan:
-    """What is left of a plan that was shown, or a new one that is clearly better."""
+def _gone_on_with(told: Mapping[str, Any], made: Plan) -> tuple[Plan, bool]:
+    """What is left of a plan that was shown, or a new one that is better; and whether it stays whatever is found later."""
     try:
         left = carried_out(made.problem, setpoints(told, made.problem))
     except KeyError:  # of other cars
-        return made
-    return made if left is None or clearly_better(made.outcome, left.outcome) else left
+        return made, False
+    if left is None:
+        return made, False
+    if left.outcome.missed_by_all <= made.outcome.missed_by_all and any(
+        map(_runs_as_set, left.outcome.cars, made.problem.cars)
+    ):
+        return left, True
+    return (made if clearly_better(made.outcome, left.outcome) else left), False
+
+
+def _runs_as_set(mine: CarOutcome, car: Car) -> bool:
+    """Whether a session goes on that nobody can change from afar."""
+    return car.vehicle.charging and car.control != "managed" and bool(mine.amps[:1].any())
 
 
 def _bettered(made: Plan, asked: str) -> Plan:
     """The plan that the search has found, where it is clearly better, or the plan itself, with what no plan is below."""
     with _lock:
+        stays = asked in _first and _first[asked].stays
         search = _searches.get(asked, _Search())
         _take_up(search)
         found = search.found
@@ -177,7 +197,7 @@ def _bettered(made: Plan, asked: str) -> Plan:
     better = carried_out(made.problem, found.setpoints, found.bound)
     if better is None:
         return made
-    if clearly_better(better.outcome, made.outcome):
+    if clearly_better(better.outcome, made.outcome) and not stays:
         return better
     # The bound is of plans that miss as little as what was found.
     same = made.outcome.missed_by_all == better.outcome.missed_by_all

@@ -22,7 +22,7 @@ from moonplan.household.models import Person
 from moonplan.planning import refining
 from moonplan.planning.shown import goes_on
 from tests.api.conftest import Browser
-from tests.core.factories import a_car, a_document, a_trip
+from tests.core.factories import NIGHT_BAND, a_car, a_document, a_lead, a_trip
 
 
 class ByHand(Executor):
@@ -263,6 +263,28 @@ def test_what_was_shown_stays_as_time_passes_unless_another_plan_is_clearly_bett
     assert going_on.outcome.cost == pytest.approx(made.outcome.cost)
     # Asked again it is the same, whatever is shown by then.
     assert refining.best_known(later).outcome.cars[0].amps.tolist() == going_on.outcome.cars[0].amps.tolist()
+
+
+@pytest.mark.parametrize(("control", "next_session"), [("timer", "14 23:00"), ("managed", "16 00:00")])
+def test_a_session_that_a_timer_has_begun_goes_on_though_another_night_is_cheaper_by_now(control: str, next_session: str):
+    # 7.5 kWh until Friday noon, at 0.10 and 3.68 kW; begun at 22:00, and an hour's are in. By now it is known that Friday
+    # from 00:00 to 04:00 costs 0.01.
+    car, lead = a_car(end_pct=65, control=control), a_lead(control=control, steps_a=[16])
+    told = document(refining.best_known(a_document(vehicles=[car], leads=[lead], horizon_nights=2)))
+    assert told["vehicles"][0]["setpoints"][0][0] == "2026-01-14T22:00:00+01:00"
+    cheaper = {"name": "surplus", "price": 0.01, "from": "00:00", "to": "04:00", "days": ["fri"]}
+    later = a_document(
+        now="2026-01-14T23:00:00+01:00",
+        vehicles=[car | {"soc_pct": 50 + 3.68 / 50 * 100, "charging": True}],
+        leads=[lead],
+        horizon_nights=2,
+        tariff={"default_price": 0.30, "bands": [cheaper, NIGHT_BAND]},
+    )
+    refining._first.clear()
+
+    going_on = refining.best_known(later, told)
+
+    assert f"{going_on.sessions[0][0].start:%d %H:%M}" == next_session
 
 
 def test_what_was_shown_of_other_cars_does_not_go_on():
