@@ -28,7 +28,7 @@ _DIGITS = 6
 class Aboard(NamedTuple):
     """What is known to be aboard a car.
 
-    reading : what that stands on; None where nobody has read the car. reckoned : whether time has passed since.
+    reading : what that stands on; None where nobody has read the car. reckoned : whether it is no longer what was read.
     mean_pct : by the mean rate. pct : what is planned on with. [%] charging : whether a session runs that goes on.
     """
 

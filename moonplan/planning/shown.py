@@ -22,18 +22,14 @@ def keep(household: Household, given: dict[str, Any], answer: dict[str, Any], kn
     """
     text = json.dumps([given | {"now": None}, answer["vehicles"]], sort_keys=True)
     revision = hashlib.sha256(text.encode()).hexdigest()
+    stands_on = {str(vehicle.pk): _stood_on(one) for vehicle, one in known.items()}
+    since = {"stands_on": stands_on, "edits": editing.edits_of(household)}
     with transaction.atomic():
         shown = ShownPlan.objects.filter(household=household, current=True)
-        if not shown.filter(revision=revision).exists():
+        # What was read or edited meanwhile may have left the plan as it was.
+        if not shown.filter(revision=revision).update(**since):
             shown.update(current=False)
-            ShownPlan.objects.create(
-                household=household,
-                revision=revision,
-                document=given,
-                plan=answer,
-                stands_on={str(vehicle.pk): _stood_on(one) for vehicle, one in known.items()},
-                edits=editing.edits_of(household),
-            )
+            ShownPlan.objects.create(household=household, revision=revision, document=given, plan=answer, **since)
     return revision
 
 

@@ -115,6 +115,17 @@ def test_what_somebody_reads_counts_from_then_on(signed_in: Browser, clock: Cloc
     assert later["inputs"]["soc_pct"] == pytest.approx(60 + CAREFUL_KW / USABLE_KWH * 100, abs=0.05)
 
 
+def test_a_reading_that_is_the_same_again_leaves_the_plan_and_is_what_is_reckoned_from(signed_in: Browser, clock: Clock):
+    tonight(signed_in, "Wren")
+    assert typed(signed_in, "Wren", soc_pct=57)["inputs"]["soc_read"]["at"] == "2026-01-14T17:10:00Z"
+    clock.set("15T03:10")
+
+    inputs = tonight(signed_in, "Wren")["inputs"]
+
+    assert inputs["soc_read"] == {"at": "2026-01-14T17:10:00Z", "pct": 57}
+    assert (inputs["soc_pct"], inputs["soc_reckoned"]) == (90, True)
+
+
 def test_a_reading_that_is_taken_back_later_is_as_if_it_had_never_been(signed_in: Browser, clock: Clock):
     untouched = tonight(signed_in, "Wren")
     typed(signed_in, "Wren", soc_pct=85)

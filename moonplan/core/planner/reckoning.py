@@ -1,4 +1,4 @@
-"""What is aboard a car by now when nobody has read it since a plan was shown: as that plan goes (rules, sections 3 and 6).
+"""What is aboard a car by now when nobody has read it since a plan was shown: as that plan goes (rules, section 6).
 
 Energy is reckoned by the mean rate. Only a session that still runs is planned on by the cautious one, as it was told: by the
 mean it would end the earlier the more often somebody looks, and a slow car would not be ready.
@@ -18,8 +18,10 @@ from moonplan.core.timegrid import Floats, Grid
 
 @dataclass(frozen=True, slots=True)
 class Reckoned:
-    """mean_kwh : aboard by the mean rate. [kWh] planned_kwh : what is planned on with. [kWh]
-    charging : whether a session runs that goes on."""
+    """What is reckoned to be aboard.
+
+    mean_kwh : by the mean rate. planned_kwh : what is planned on with. [kWh] charging : whether a session runs that goes on.
+    """
 
     mean_kwh: float
     planned_kwh: float
