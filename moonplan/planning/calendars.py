@@ -14,7 +14,7 @@ from moonplan.core.calendars import Entry, Outing, outings, written
 from moonplan.core.mistakes import BadDocument, Mistake
 from moonplan.core.percent import percent_told
 from moonplan.core.planner.plan import Plan, plan
-from moonplan.core.planner.tonight import plug_in_by
+from moonplan.core.planner.tonight import plug_in_by, runs_already
 from moonplan.household import editing
 from moonplan.household.models import Feed, Household, KnownEvent, Person, Trip, Vehicle
 from moonplan.planning.documents import as_core, household_document, planning_now
@@ -160,7 +160,7 @@ def _entries(made: Plan, i: int) -> list[Entry]:
         figures = f"{session.wall_kwh:.1f} kWh, {socs}; {session.reason}."
         charges = f"{car.name} charges at {session.current}, {place}"
         told.append(Entry(key, charges, figures, session.start, session.end))
-        if nights[night] == 1:
+        if nights[night] == 1 and not runs_already(car, session):
             by = plug_in_by(made, session.start)
             plug_in = f"Plug {car.name} into the {place} by {by.astimezone(zone):%H:%M}"
             told.append(Entry(f"plug-in-{key}", plug_in, figures, by - _PLUGGING_IN, by, reminded=True))

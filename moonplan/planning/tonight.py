@@ -321,11 +321,11 @@ def _inputs(car: Car, vehicle: Vehicle, known: Aboard, asked: core_documents.Hou
 
 
 def _cars_of(made: Plan, decisions: list[Decision], caution: Mapping[str, str]) -> list[str]:
-    """Ids of the cars that a caution speaks of, by their lead or circuit; the supply's is told once, where one plugs in."""
+    """Ids of the cars that a caution speaks of, by their lead or circuit; the supply's is told once, where one charges."""
     about, subject = caution["about"], caution["subject"]
     cars = made.problem.cars
     if about == "supply":
-        return [car.id for car, one in zip(cars, decisions, strict=True) if one.action == "plug_in"][:1]
+        return [car.id for car, one in zip(cars, decisions, strict=True) if one.sessions][:1]
     return [car.id for car in cars if subject == (car.lead.id if about == "lead" else car.circuit.id)]
 
 

@@ -3,7 +3,9 @@
 from datetime import datetime, timedelta
 from typing import Any
 
+import icalendar
 import pytest
+from django.test import Client
 
 from moonplan.household.models import Person
 from moonplan.planning.models import ShownPlan
@@ -147,6 +149,21 @@ def test_the_days_ahead_start_from_the_same(signed_in: Browser, clock: Clock):
     _, days = signed_in.get("/days?nights=3")
 
     assert car_of(days, "Wren")["tide"][0]["value"] == 90
+
+
+def test_nobody_is_reminded_to_plug_in_a_car_that_charges(signed_in: Browser, clock: Clock):
+    tonight(signed_in, "Wren")
+    path = signed_in.get("/calendar")[1]["path"]
+
+    def before_noon() -> list[str]:
+        feed = icalendar.Calendar.from_ical(Client().get(path).content)
+        noon = datetime.fromisoformat("2026-01-15T12:00:00+01:00")
+        return [str(event["SUMMARY"])[:13] for event in feed.walk("VEVENT") if event["DTEND"].dt < noon]
+
+    assert {"Plug Heron in", "Heron charges"} <= set(before_noon())
+    clock.set("15T02:10")
+    assert "Heron charges" in before_noon()
+    assert "Plug Heron in" not in before_noon()
 
 
 def test_a_car_that_nobody_has_read_is_not_reckoned_on(signed_in: Browser, person: Person, clock: Clock):

@@ -48,7 +48,10 @@ def test_later_in_the_night_the_soc_is_reckoned_until_somebody_types_it(
     )
     # 57 % of 22 kWh, and 1.67 kW from 22:00 to 23:15.
     expect(wren.get_by_role("spinbutton", name="SoC now")).to_have_value("66.5")
-    expect(page.get_by_role("complementary", name="Settings for Wren")).not_to_contain_text("timer")
+    settings = page.get_by_role("complementary", name="Settings for Wren")
+    expect(settings).not_to_contain_text("timer")
+    # What is to be known of its socket stays there while it charges.
+    expect(settings).to_contain_text("No residual-current protection recorded")
     expect(car(page, "Heron")).not_to_contain_text("reckoned")
     assert page.evaluate("document.documentElement.scrollWidth") <= viewport["width"]
 

@@ -59,11 +59,16 @@ def decide(plan: Plan, i: int) -> Decision:
     by = plug_in_by(plan, sessions[0].start) if sessions else None
     action: Action = "plug_in"
     why = sessions[0].reason if sessions else ""
-    if sessions and car.vehicle.charging and sessions[0].first == 0:
+    if sessions and runs_already(car, sessions[0]):
         action = "go_on"
     if not sessions:
         action, why = _unplugged(plan, i, until)
     return Decision(action, sessions, by, sessions[-1].end if sessions else None, departure, readiness, why)
+
+
+def runs_already(car: Car, session: Session) -> bool:
+    """Whether a session is the one in which a car charges now."""
+    return car.vehicle.charging and session.first == 0
 
 
 def plug_in_by(plan: Plan, start: datetime) -> datetime:

@@ -30,7 +30,7 @@ export function MarginNotes({ car, manner, cautions }: Props) {
           <ReadingHere car={car} manner={manner} />
         </>
       )}
-      {car.action === "plug_in" && <Cautions cautions={cautions} />}
+      {car.sessions.length > 0 && <Cautions cautions={cautions} />}
     </aside>
   );
 }
