@@ -196,7 +196,7 @@ def _night(night: NightOfCar, vehicle: Vehicle) -> dict[str, Any]:
 def ways_out(person: Person, vehicle_id: int, leave: datetime, nights: int) -> list[dict[str, Any]]:
     """The remedies for a short departure, known by its car and when it leaves, in the best plan that is known."""
     given = _document(person.household, planning_now(), nights)
-    found = _remedies(given, vehicle_id, leave)
+    found = _remedies(person.household, given, vehicle_id, leave)
     with _offering:
         _offered[_asked(given, vehicle_id, leave)] = found
         while len(_offered) > _OFFERS_KEPT:
@@ -225,7 +225,7 @@ def take_way_out(person: Person, vehicle_id: int, leave: datetime, nights: int, 
     given = _document(person.household, planning_now(), nights)
     with _offering:
         offered = _offered.get(_asked(given, vehicle_id, leave))
-    ways = _remedies(given, vehicle_id, leave) if offered is None else offered
+    ways = _remedies(person.household, given, vehicle_id, leave) if offered is None else offered
     found = next((one for one in ways if one.told == told), None)
     if found is None:
         raise editing.Refused([Mistake("told", told, "a way out that still is one")])
@@ -238,8 +238,8 @@ def _asked(given: dict[str, Any], vehicle_id: int, leave: datetime) -> tuple[str
     return refining.question(given, as_core(given)), vehicle_id, leave
 
 
-def _remedies(given: dict[str, Any], vehicle_id: int, leave: datetime) -> list[Remedy]:
-    made = refining.best_known(given)
+def _remedies(household: Household, given: dict[str, Any], vehicle_id: int, leave: datetime) -> list[Remedy]:
+    made = refining.best_known(given, goes_on(household))
     for i, car in enumerate(made.problem.cars):
         for nth, departure in enumerate(car.departures):
             if car.id == str(vehicle_id) and departure.trip.leave == leave:

@@ -20,10 +20,9 @@ from typing import Any, NamedTuple
 
 from moonplan.core.household import Household
 from moonplan.core.planner.longer import Searched, searched_on
-from moonplan.core.planner.outcome import CarOutcome
 from moonplan.core.planner.plan import Plan, carried_out, clearly_better, plan, problem_of
 from moonplan.core.planner.problem import Car
-from moonplan.core.planner.reckoning import setpoints
+from moonplan.core.planner.reckoning import gone_on_with
 from moonplan.core.timegrid import Floats, grid_for
 from moonplan.planning.documents import as_core
 from moonplan.planning.search_process import begin
@@ -156,33 +155,13 @@ def _soon(household: Household, asked: str, going_on: Mapping[str, Any] | None) 
         return kept
     made, stays = plan(household, prove=False), False
     if going_on is not None:
-        made, stays = _gone_on_with(going_on, made)
+        made, stays = gone_on_with(going_on, made)
     with _lock:
         cars = tuple(car.anew() for car in made.problem.cars)
         _first[asked] = _First(cars, [car.amps for car in made.outcome.cars], stays)
         while len(_first) > _KEPT:
             _first.popitem(last=False)
     return made
-
-
-def _gone_on_with(told: Mapping[str, Any], made: Plan) -> tuple[Plan, bool]:
-    """What is left of a plan that was shown, or a new one that is better; and whether it stays whatever is found later."""
-    try:
-        left = carried_out(made.problem, setpoints(told, made.problem))
-    except KeyError:  # of other cars
-        return made, False
-    if left is None:
-        return made, False
-    if left.outcome.missed_by_all <= made.outcome.missed_by_all and any(
-        map(_runs_as_set, left.outcome.cars, made.problem.cars)
-    ):
-        return left, True
-    return (made if clearly_better(made.outcome, left.outcome) else left), False
-
-
-def _runs_as_set(mine: CarOutcome, car: Car) -> bool:
-    """Whether a session goes on that nobody can change from afar."""
-    return car.vehicle.charging and car.control != "managed" and bool(mine.amps[:1].any())
 
 
 def _bettered(made: Plan, asked: str) -> Plan:

@@ -1,4 +1,4 @@
-"""What is aboard a car by now when nobody has read it since a plan was shown: as that plan goes (rules, section 6).
+"""What a plan that was shown comes to by now, while nobody reads a car or changes anything (rules, section 6).
 
 Energy is reckoned by the mean rate. Only a session that still runs is planned on by the cautious one, as it was told: by the
 mean it would end the earlier the more often somebody looks, and a slow car would not be ready.
@@ -11,6 +11,8 @@ from typing import Any
 
 import numpy as np
 
+from moonplan.core.planner.outcome import CarOutcome
+from moonplan.core.planner.plan import Plan, carried_out, clearly_better
 from moonplan.core.planner.problem import Car, Problem
 from moonplan.core.simulate import trajectory
 from moonplan.core.timegrid import Floats, Grid
@@ -82,3 +84,26 @@ def setpoints(told: Mapping[str, Any], problem: Problem) -> list[Floats]:
                 amps[int(slot)] = offered
         found.append(amps)
     return found
+
+
+def gone_on_with(told: Mapping[str, Any], made: Plan) -> tuple[Plan, bool]:
+    """What is left of a plan that was shown, or a new one that is better; and whether it stays whatever is found later.
+
+    told : the document of the plan that was shown. made : a new one, of what is asked now.
+    """
+    try:
+        left = carried_out(made.problem, setpoints(told, made.problem))
+    except KeyError:  # of other cars
+        return made, False
+    if left is None:
+        return made, False
+    if left.outcome.missed_by_all <= made.outcome.missed_by_all and any(
+        map(_runs_as_set, left.outcome.cars, made.problem.cars)
+    ):
+        return left, True
+    return (made if clearly_better(made.outcome, left.outcome) else left), False
+
+
+def _runs_as_set(mine: CarOutcome, car: Car) -> bool:
+    """Whether a session goes on that nobody can change from afar."""
+    return car.vehicle.charging and car.control != "managed" and bool(mine.amps[:1].any())
