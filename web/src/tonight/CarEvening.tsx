@@ -117,8 +117,8 @@ function WhatSocStandsOn({ inputs, manner }: { inputs: CarTonight["inputs"]; man
   return (
     <>
       {" "}
-      SoC reckoned: {unbroken(percent(read.pct))} read {weekday(read.at, manner)} {clock(read.at, manner)}, and since then as
-      planned. Type what the car shows where it differs.
+      SoC reckoned: {unbroken(percent(read.pct))} read {weekday(read.at, manner)} {clock(read.at, manner)}, and since
+      then as planned. Type what the car shows where it differs.
     </>
   );
 }
