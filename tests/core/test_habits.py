@@ -12,7 +12,7 @@ from moonplan.core.planner.constraints import broken_rules
 from moonplan.core.planner.habits import SENTENCES
 from moonplan.core.planner.plan import Plan, document, plan
 from tests.bench.families import a_family_household
-from tests.core.factories import LOSSLESS, a_car, a_circuit, a_household, a_lead, a_trip, at
+from tests.core.factories import LOSSLESS, a_car, a_circuit, a_document, a_household, a_lead, a_trip, at
 
 # Wednesday 18:00 to Friday noon; 50 kWh, half full; 0.10 from 22:00 to 06:00, else 0.30; 20 kWh per 100 km.
 TWO_NIGHTS: dict[str, Any] = {"horizon_nights": 2}
@@ -94,6 +94,29 @@ def test_when_low_charges_on_the_night_before_the_day_that_would_end_under_the_r
 
     assert starts(made) == ["Thu 22:00"]
     assert aboard(made, "2026-01-16T07:45:00+01:00") == pytest.approx(80)
+
+
+def test_set_nights_counts_with_what_the_house_leaves_a_car():
+    # 12.5 of 50 kWh, 40 by Friday noon, plugged in eight hours a night: at 3.68 kW Thursday's would do for the 27.5. Of 2 kW
+    # contracted they bring 16, so Wednesday's are needed as well.
+    car = a_car(soc_pct=25, end_pct=80, plug_in_hours=["22:00", "06:00"])
+    free = under("set_nights", set_nights=["thu"], vehicles=[car])
+    held = under("set_nights", set_nights=["thu"], vehicles=[car], tariff=a_document()["tariff"] | {"contracted_kw": 2})
+
+    assert starts(free) == ["Thu 22:00"]
+    assert [start[:3] for start in starts(held)] == ["Wed", "Thu"]
+    assert held.outcome.short_kwh == 0
+
+
+def test_low_current_counts_with_what_the_house_leaves_a_car():
+    # 12 kWh in the eight hours to six: at 7 A all night; where the house leaves nothing until two, 3 kW in four: at 14 A.
+    trips = [a_trip("2026-01-15T06:00:00+01:00", "2026-01-15T17:00:00+01:00", 160)]
+    car = a_car(plug_in_hours=["22:00", "06:00"])
+    busy = {"base_load_kw": [["02:00", 0], ["22:00", 4]], "tariff": a_document()["tariff"] | {"contracted_kw": 4}}
+    free, held = (under("low_current", vehicles=[car], trips=trips, **house) for house in ({}, busy))
+
+    assert [made.outcome.cars[0].amps.max() for made in (free, held)] == [7, 14]
+    assert held.outcome.short_kwh == 0
 
 
 TWO_ON_ONE_CIRCUIT: dict[str, Any] = {

@@ -13,8 +13,9 @@ import numpy as np
 
 from moonplan.core import hookup
 from moonplan.core.household import WEEKDAYS, Habit
+from moonplan.core.planner.candidates import pinned, surroundings
 from moonplan.core.planner.effort import COARSE, FINE_OF_MANY, Effort
-from moonplan.core.planner.one_car import OneCar, Surroundings, nothing_left
+from moonplan.core.planner.one_car import OneCar, nothing_left
 from moonplan.core.planner.outcome import CarOutcome, Outcome, car_outcome
 from moonplan.core.planner.plug_and_go import plug_and_go
 from moonplan.core.planner.problem import Car, Problem, Wish
@@ -283,7 +284,9 @@ def _filled_on(problem: Problem, car: Car, nights: set[date]) -> Car:
 
 
 def _alone(problem: Problem, car: Car, effort: Effort = COARSE) -> CarOutcome:
-    """The car's plan with nobody else in the house."""
-    around = Surroundings(car.limit_a, problem.surplus_kw * problem.grid.hours)
-    amps = OneCar(problem, car, effort).whole(around)
-    return car_outcome(problem, car, nothing_left(car, amps, problem))
+    """The car's plan in what the house leaves it, while the others do no more than somebody pinned."""
+    i = next(nth for nth, one in enumerate(problem.cars) if one.id == car.id)
+    house = problem.with_cars([*problem.cars[:i], car, *problem.cars[i + 1 :]])
+    around = surroundings(house, [pinned(one) for one in house.cars], i)
+    amps = OneCar(house, car, effort).whole(around)
+    return car_outcome(house, car, nothing_left(car, amps, house))
