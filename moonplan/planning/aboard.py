@@ -19,8 +19,8 @@ from moonplan.planning.models import ShownPlan
 
 # Taken for a car that nobody has read. [%]
 _UNREAD_PCT = 50.0
-# How many of the last plans are looked through for one that stands on a car's last reading.
-_LOOKED_THROUGH = 20
+# How many of the last plans are looked through at most.
+LOOKED_THROUGH = 20
 # To which digit of a percent it is told: the same again, whatever it was turned into between.
 _DIGITS = 6
 
@@ -58,7 +58,7 @@ def soc_of(vehicle: Vehicle, now: datetime) -> SocReading | None:
 
 def aboard(household: Household, vehicles: Iterable[Vehicle], now: datetime, by_now: ByNow) -> dict[Vehicle, Aboard]:
     """What is known to be aboard each car now."""
-    plans = list(ShownPlan.objects.filter(household=household).only("stands_on")[:_LOOKED_THROUGH])
+    plans = list(ShownPlan.objects.filter(household=household).only("stands_on")[:LOOKED_THROUGH])
     looked_at: dict[int, _Shown | None] = {}
 
     def shown(plan: ShownPlan) -> _Shown | None:

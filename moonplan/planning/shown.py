@@ -5,18 +5,21 @@ from __future__ import annotations
 import hashlib
 import json
 from collections.abc import Mapping
+from datetime import datetime
 from typing import Any
 
 from django.db import transaction
 
+from moonplan.core import household as core
+from moonplan.core.planner.reckoning import offers, still_plugged_in
 from moonplan.household import editing
 from moonplan.household.models import Household, Vehicle
-from moonplan.planning.aboard import Aboard
+from moonplan.planning.aboard import LOOKED_THROUGH, Aboard
 from moonplan.planning.models import ShownPlan
 
 
 def keep(household: Household, given: dict[str, Any], answer: dict[str, Any], known: Mapping[Vehicle, Aboard]) -> str:
-    """Keep the plan as shown, unless it is the one that is shown already.
+    """Keep the plan as shown, unless it is the one that is shown already, or what is left of that.
 
     known : what is aboard each car, as the document was made with.
     """
@@ -27,10 +30,18 @@ def keep(household: Household, given: dict[str, Any], answer: dict[str, Any], kn
     with transaction.atomic():
         shown = ShownPlan.objects.filter(household=household, current=True)
         # What was read or edited meanwhile may have left the plan as it was.
-        if not shown.filter(revision=revision).update(**since):
+        known_already = shown.filter(revision=revision).update(**since)
+        if not known_already and not _is_what_is_left(answer, goes_on(household)):
             shown.update(current=False)
             ShownPlan.objects.create(household=household, revision=revision, document=given, plan=answer, **since)
     return revision
+
+
+def _is_what_is_left(answer: Mapping[str, Any], shown: Mapping[str, Any] | None) -> bool:
+    """Whether a plan is what is left of the one that is shown, which then stays: a page that stays open looks time and
+    again."""
+    start = datetime.fromisoformat(answer["start"])
+    return shown is not None and offers(shown, start) == offers(answer, start)
 
 
 def _stood_on(known: Aboard) -> dict[str, Any]:
@@ -41,3 +52,9 @@ def goes_on(household: Household) -> dict[str, Any] | None:
     """The plan document that is shown, where nobody has changed anything since; else None."""
     shown = ShownPlan.objects.filter(household=household, current=True, edits=editing.edits_of(household)).first()
     return None if shown is None else dict(shown.plan)
+
+
+def hanging_on_their_leads(household: Household, asked: core.Household, since: datetime) -> set[str]:
+    """Cars that have charged since a time, and hang on their leads. asked : the household as core takes it now."""
+    plans = ShownPlan.objects.filter(household=household).only("document", "plan")[:LOOKED_THROUGH]
+    return still_plugged_in(asked, ((plan.document, plan.plan) for plan in plans.iterator()), since)

@@ -30,7 +30,7 @@ from moonplan.planning.aboard import Aboard, soc_of
 from moonplan.planning.documents import aboard_now, as_core, core_household, household_document, planning_now
 from moonplan.planning.evenings import set_evening
 from moonplan.planning.heading import heading
-from moonplan.planning.shown import goes_on, keep
+from moonplan.planning.shown import goes_on, hanging_on_their_leads, keep
 from moonplan.planning.standins import simulated
 from moonplan.planning.tariffs import DEPTHS
 
@@ -46,10 +46,11 @@ def tonight(person: Person) -> dict[str, Any]:
     given = household_document(household, now)
     made = refining.best_known(given, goes_on(household))
     answer = document(made)
-    night = the_night(made.problem.household)
-    zone = made.problem.household.zone
+    asked = made.problem.household
+    night, zone = the_night(asked), asked.zone
     sky = sky_of(night, zone, household.latitude, household.longitude)
-    decisions = [decide(made, i) for i in range(len(made.problem.cars))]
+    plugged_in = hanging_on_their_leads(household, asked, since=noon(night, zone))
+    decisions = [decide(made, i, plugged_in=car.id in plugged_in) for i, car in enumerate(made.problem.cars)]
     until = _last_leave(made, decisions)
     known = aboard_now(household, now)
     revision = keep(household, given, answer, known)
@@ -75,10 +76,7 @@ def tonight(person: Person) -> dict[str, Any]:
         ],
         "totals": answer["totals"],
         "simulated": simulated(household, now),
-        "cautions": [
-            caution | {"cars": _cars_of(made, decisions, caution)}
-            for caution in cautions.shown(person, made.problem.household)
-        ],
+        "cautions": [caution | {"cars": _cars_of(made, decisions, caution)} for caution in cautions.shown(person, asked)],
         "server_ms": round((time.perf_counter() - began) * 1000),
     }
 
@@ -283,9 +281,10 @@ def _to_key_in(car: Car, decision: Decision, offered: list[str], unit: DistanceU
         told.append({"where": car.name, "what": "charge limit", "value": percent_told(limit)})
     if car.control == "managed":
         told.insert(1, {"where": lead, "what": "on", "value": " and ".join(offered)})
-    elif decision.action != "go_on":
-        what, when = ("timer", "start") if car.control == "timer" else ("plug in", "at")
-        told.append({"where": car.name, "what": what, "value": f"{when} {first.start:%H:%M}"})
+    elif car.control == "timer" and decision.action != "go_on":
+        told.append({"where": car.name, "what": "timer", "value": f"start {first.start:%H:%M}"})
+    elif decision.action == "plug_in":
+        told.append({"where": car.name, "what": "plug in", "value": f"at {first.start:%H:%M}"})
     expected = expectation(car, first.first_amps)
     range_per_h = f"{in_unit(expected.range_km_per_h, unit):.0f} {unit} per hour"
     after = f"{expected.volts:g} V, {expected.wall_kw:.1f} kW, {range_per_h}"

@@ -192,3 +192,38 @@ def test_after_a_month_without_a_look_nothing_is_reckoned(signed_in: Browser, mo
     monkeypatch.setenv("MOONPLAN_NOW", "2026-03-20T18:10:00+01:00")
 
     assert tonight(signed_in, "Wren")["inputs"]["soc_pct"] == 57
+
+
+def test_a_car_that_has_charged_hangs_on_its_lead_until_it_leaves(signed_in: Browser, clock: Clock):
+    tonight(signed_in, "Wren")
+    clock.set("15T03:10")
+    wren = tonight(signed_in, "Wren")
+
+    assert (wren["action"], wren["why"]) == ("has_charged", "90 % is aboard, which is its limit")
+    # Whatever somebody reads then.
+    assert typed(signed_in, "Wren", soc_pct=93)["action"] == "has_charged"
+
+    clock.set("15T18:10")
+    assert tonight(signed_in, "Wren")["action"] != "has_charged"
+
+
+def test_between_two_sessions_of_a_night_a_car_is_kept_plugged_in(signed_in: Browser, clock: Clock):
+    pins = [{"start": start, "end": end, "amps": 10} for start, end in (("19:00", "20:00"), ("23:00", "23:30"))]
+    assert typed(signed_in, "Heron", pins=pins)["action"] == "plug_in"
+    clock.set("14T21:10")
+
+    heron = tonight(signed_in, "Heron")
+
+    assert heron["action"] == "keep_plugged_in"
+    assert heron["sessions"][0]["start"] == "2026-01-14T23:00:00+01:00"
+
+
+def test_a_page_that_stays_open_keeps_one_plan_while_that_goes_on(signed_in: Browser, clock: Clock):
+    tonight(signed_in, "Wren")
+    for look in ("14T18:40", "14T23:10", "15T01:10", "15T03:10"):
+        clock.set(look)
+        tonight(signed_in, "Wren")
+
+    assert [plan.document["now"] for plan in ShownPlan.objects.all()] == [NOW]
+    typed(signed_in, "Wren", limit_pct=95)
+    assert ShownPlan.objects.count() == 2

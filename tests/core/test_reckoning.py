@@ -15,7 +15,7 @@ from moonplan.core.planner.constraints import broken_rules
 from moonplan.core.planner.outcome import outcome
 from moonplan.core.planner.plan import document, plan
 from moonplan.core.planner.problem import Problem
-from moonplan.core.planner.reckoning import Reckoned, reckoned, setpoints
+from moonplan.core.planner.reckoning import Reckoned, reckoned, setpoints, still_plugged_in
 from moonplan.core.timegrid import Floats
 from tests.core.factories import LOSSLESS, a_car, a_household, a_trip, at
 from tests.core.strategies import odd_households
@@ -142,3 +142,62 @@ def test_what_is_left_of_a_plan_can_go_on_at_any_time_of_the_night_and_misses_no
     assert later.grid.n_slots == grid.n_slots - t
     assert not broken_rules(later, left)
     assert outcome(later, left).short_kwh <= made.outcome.short_kwh + 0.01
+
+
+TWO_ON_ONE_LEAD: dict[str, Any] = {"vehicles": [a_car(), a_car(id="wren")]}
+
+
+def shown(begins: str, *, trips: Any = (), **on: list[str]) -> tuple[dict[str, Any], dict[str, Any]]:
+    """The documents of a plan that begins at a clock time of Wednesday, and of its household: when which car is on."""
+    setpoints = {car: [[f"2026-01-14T{clock}:00+01:00", 16.0] for clock in clocks] for car, clocks in on.items()}
+    told = [{"id": car, "setpoints": setpoints.get(car, [])} for car in ("heron", "wren")]
+    return {"trips": list(trips)}, {"start": f"2026-01-14T{begins}:00+01:00", "vehicles": told}
+
+
+@pytest.mark.parametrize(
+    ("plans", "hanging"),
+    [
+        ([shown("18:15", heron=["19:00"])], {"heron"}),
+        ([shown("18:15", heron=["21:00"])], set()),  # it has not begun
+        ([shown("11:00", heron=["11:45"])], set()),  # that was the night before
+        ([shown("18:15")], set()),
+        # The one that charged last hangs on the lead.
+        ([shown("18:15", heron=["19:00"], wren=["20:00"])], {"wren"}),
+        # Planned otherwise at 19:10, what was planned for later never came about.
+        ([shown("19:15"), shown("18:15", heron=["19:00"], wren=["20:00"])], {"heron"}),
+        ([shown("19:15"), shown("18:15", heron=["19:15"])], set()),
+        ([shown("19:15", wren=["19:15"]), shown("18:15", heron=["19:00"])], {"wren"}),
+        # Away in between, by what was known then.
+        (
+            [
+                shown(
+                    "18:15",
+                    heron=["19:00"],
+                    trips=[a_trip("2026-01-14T19:20:00+01:00", "2026-01-14T20:00:00+01:00", 9)],
+                )
+            ],
+            set(),
+        ),
+        (
+            [
+                shown(
+                    "18:15",
+                    heron=["19:00"],
+                    trips=[a_trip("2026-01-14T18:20:00+01:00", "2026-01-14T18:50:00+01:00", 9)],
+                )
+            ],
+            {"heron"},
+        ),
+    ],
+)
+def test_a_car_hangs_on_its_lead_once_it_has_charged_until_it_leaves_or_makes_way(plans: Any, hanging: set[str]):
+    asked = a_household(now="2026-01-14T20:30:00+01:00", **TWO_ON_ONE_LEAD)
+
+    assert still_plugged_in(asked, plans, at("2026-01-14T12:00:00+01:00")) == hanging
+
+
+def test_a_car_that_is_out_by_what_is_known_now_hangs_on_no_lead():
+    trips = [a_trip("2026-01-14T20:00:00+01:00", "2026-01-14T23:00:00+01:00", 9)]
+    asked = a_household(now="2026-01-14T20:30:00+01:00", trips=trips, **TWO_ON_ONE_LEAD)
+
+    assert still_plugged_in(asked, [shown("18:15", heron=["19:00"])], at("2026-01-14T12:00:00+01:00")) == set()

@@ -13,8 +13,8 @@ from tests.core.factories import LOSSLESS, NIGHT_BAND, a_car, a_circuit, a_house
 MORNING = ("2026-01-15T07:00:00+01:00", "2026-01-15T18:00:00+01:00")
 
 
-def decided(**changes: Any) -> Decision:
-    return decide(plan(a_household(**changes), prove=False), 0)
+def decided(*, plugged_in: bool = False, **changes: Any) -> Decision:
+    return decide(plan(a_household(**changes), prove=False), 0, plugged_in=plugged_in)
 
 
 def clock(moment: Any) -> str:
@@ -230,3 +230,19 @@ def test_why_it_is_there_when_a_person_pinned_it():
     made = plan(a_household(pins=[pin]), prove=False)
 
     assert made.sessions[0][0].reason.startswith("as you pinned it; ")
+
+
+def test_a_car_that_has_charged_and_still_hangs_there_is_neither_plugged_in_nor_left_unplugged():
+    done = decided(plugged_in=True, trips=[a_trip(*MORNING, 50)])
+    later = decided(plugged_in=True, trips=[a_trip(*MORNING, 150)])
+    # Taken off by hand for the rest of the night.
+    off = {"vehicle": "heron", "night": "2026-01-14", "plugged_in": False}
+
+    assert (done.action, done.why) == ("has_charged", "50 % is aboard and the next trip needs 30 %")
+    assert (later.action, clock(later.sessions[0].start)) == ("keep_plugged_in", "22:00")
+    # By hand a session is begun by plugging in.
+    by_hand = {"leads": [a_lead(control="hand")], "vehicles": [a_car(control="hand")]}
+    assert decided(plugged_in=True, trips=[a_trip(*MORNING, 150)], **by_hand).action == "plug_in"
+    assert decided(plugged_in=True, overrides=[off]).action == "leave_unplugged"
+    soon = a_trip("2026-01-14T21:00:00+01:00", "2026-01-14T23:00:00+01:00", 130)
+    assert decided(plugged_in=True, trips=[soon], vehicles=[a_car(charging=True)]).action == "go_on"

@@ -4,7 +4,7 @@ import re
 from collections.abc import Callable
 
 import pytest
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 
 from tests.web.conftest import DESK, PHONE, Served
 
@@ -59,6 +59,33 @@ def test_later_in_the_night_the_soc_is_reckoned_until_somebody_types_it(
 
     expect(wren).not_to_contain_text("reckoned")
     expect(page.get_by_role("button", name="Undo “Wren: SoC 70 %”")).to_be_visible()
+
+
+def test_a_page_that_is_left_open_goes_on_with_the_night(demo_at: Callable[[str], Served], open_page):
+    evening, night, later = (demo_at(clock) for clock in ("14T18:10", "14T23:10", "15T03:10"))
+    answering = evening
+
+    def answer(route: Route) -> None:
+        route.abort() if answering is None else route.fulfill(response=route.fetch(url=f"{answering.address}/api/tonight"))
+
+    page = open_page("about:blank")
+    page.route("**/api/tonight", answer)
+    page.clock.install()
+    page.goto(evening.link)
+    wren = car(page, "Wren").get_by_role("heading", level=2)
+    expect(wren).to_contain_text("Plug Wren into the shed socket by 22:00")
+
+    answering = night
+    page.clock.fast_forward("05:00")
+    expect(wren).to_contain_text("Leave Wren charging in the shed socket at 10 A")
+    answering = None
+    page.clock.fast_forward("05:00")
+    expect(page.get_by_text("Not up to date: the server does not answer.")).to_be_visible()
+    expect(wren).to_contain_text("Leave Wren charging in the shed socket at 10 A")
+    answering = later
+    page.clock.fast_forward("05:00")
+    expect(wren).to_contain_text("Wren has charged: 90 % is aboard, which is its limit; you leave Thursday")
+    expect(page.get_by_text("Not up to date")).not_to_be_visible()
 
 
 @pytest.mark.parametrize("viewport", [DESK, PHONE], ids=["desk", "phone"])

@@ -9,6 +9,7 @@ from ninja import Schema
 
 from moonplan.api.schemas.common import Strict
 from moonplan.api.schemas.household import ReadableCaution
+from moonplan.core.planner.tonight import Action
 
 
 class Point(Schema):
@@ -189,7 +190,7 @@ class CarTonight(CarNight):
     lead: str
     control: str
     rate_source: Literal["measured", "assumed"]
-    action: Literal["plug_in", "go_on", "leave_unplugged", "cannot_charge", "away"]
+    action: Action
     plug_in_by: datetime | None
     current: str | None
     ready_at: datetime | None

@@ -4,18 +4,21 @@ Energy is reckoned by the mean rate. Only a session that still runs is planned o
 mean it would end the earlier the more often somebody looks, and a slow car would not be ready.
 """
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import UTC, datetime
 from typing import Any
 
 import numpy as np
 
+from moonplan.core.household import Household
 from moonplan.core.planner.outcome import CarOutcome
 from moonplan.core.planner.plan import Plan, carried_out, clearly_better
 from moonplan.core.planner.problem import Car, Problem
 from moonplan.core.simulate import trajectory
 from moonplan.core.timegrid import Floats, Grid
+
+_EVER = datetime.max.replace(tzinfo=UTC)
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,6 +68,17 @@ def _begun(amps: Floats, t: int) -> int | None:
     return int(off[-1]) + 1 if len(off) else 0
 
 
+def offers(told: Mapping[str, Any], since: datetime, until: datetime = _EVER) -> dict[str, dict[datetime, float]]:
+    """What a plan document offers each of its cars in the slots that begin between two times. [A]"""
+    return {
+        one["id"]: {at: amps for at, amps in _slots(one["setpoints"]) if since <= at < until} for one in told["vehicles"]
+    }
+
+
+def _slots(setpoints: Iterable[tuple[str, float]]) -> Iterator[tuple[datetime, float]]:
+    return ((datetime.fromisoformat(at), amps) for at, amps in setpoints)
+
+
 def setpoints(told: Mapping[str, Any], problem: Problem) -> list[Floats]:
     """What a plan document offers each car of a problem from its first slot on, shapes (n_slots,). [A]
 
@@ -74,16 +88,40 @@ def setpoints(told: Mapping[str, Any], problem: Problem) -> list[Floats]:
         If the plan is not of these cars.
     """
     grid = problem.grid
-    of_car = {one["id"]: one["setpoints"] for one in told["vehicles"]}
+    of_car = offers(told, grid.starts[0], grid.starts[-1])
     found = []
     for car in problem.cars:
         amps = np.zeros(grid.n_slots)
-        for at, offered in of_car[car.id]:
-            slot, between = divmod(datetime.fromisoformat(at).timestamp() - grid.start_s, grid.slot_minutes * 60)
-            if not between and 0 <= slot < grid.n_slots:
+        for at, offered in of_car[car.id].items():
+            slot, between = divmod(at.timestamp() - grid.start_s, grid.slot_minutes * 60)
+            if not between:
                 amps[int(slot)] = offered
         found.append(amps)
     return found
+
+
+def still_plugged_in(
+    asked: Household, shown: Iterable[tuple[Mapping[str, Any], Mapping[str, Any]]], since: datetime
+) -> set[str]:
+    """Cars that have charged since a time, by the plans that were shown, and then neither left nor made way for another.
+
+    asked : the household as it is now. shown : household documents, each with that of its plan, the newest first.
+    """
+    last_on: dict[str, datetime] = {}
+    leaves = [(trip.vehicle, trip.leave) for trip in asked.trips]
+    until = asked.now
+    for document, told in shown:
+        began = datetime.fromisoformat(told["start"])
+        for car, offered in offers(told, max(began, since), until).items():
+            if offered:
+                last_on.setdefault(car, max(offered))
+        leaves += [(trip["vehicle"], datetime.fromisoformat(trip["leave"])) for trip in document["trips"]]
+        until = min(until, began)
+        if began <= since:
+            break
+    gone = {car for car, leave in leaves if car in last_on and last_on[car] <= leave <= asked.now}
+    in_turn = sorted((car for car in asked.vehicles if car.id in last_on), key=lambda car: last_on[car.id])
+    return set({car.lead: car.id for car in in_turn}.values()) - gone
 
 
 def gone_on_with(told: Mapping[str, Any], made: Plan) -> tuple[Plan, bool]:

@@ -22,7 +22,7 @@ from moonplan.core.timegrid import Flags, is_awake, night_asked_about, night_of,
 # What part of a battery makes no difference that is told.
 _SAME_SHARE = 0.005
 
-Action = Literal["plug_in", "go_on", "leave_unplugged", "cannot_charge", "away"]
+Action = Literal["plug_in", "go_on", "keep_plugged_in", "leave_unplugged", "has_charged", "cannot_charge", "away"]
 
 
 @dataclass(frozen=True)
@@ -48,8 +48,11 @@ def the_night(household: Household) -> date:
     return night_asked_about(household.now, household.zone, household.wake)
 
 
-def decide(plan: Plan, i: int) -> Decision:
-    """Tonight's decision for car i of the plan."""
+def decide(plan: Plan, i: int, *, plugged_in: bool = False) -> Decision:
+    """Tonight's decision for car i of the plan.
+
+    plugged_in : whether it hangs on its lead since it charged earlier in the night.
+    """
     problem = plan.problem
     car, mine, h = problem.cars[i], plan.outcome.cars[i], problem.household
     until = noon(the_night(h) + timedelta(days=1), h.zone)
@@ -57,12 +60,13 @@ def decide(plan: Plan, i: int) -> Decision:
     departure = car.departures[0] if car.departures else None
     readiness = mine.departures[0] if car.departures else None
     by = plug_in_by(plan, sessions[0].start) if sessions else None
-    action: Action = "plug_in"
+    # By hand a session is begun by plugging in.
+    action: Action = "keep_plugged_in" if plugged_in and car.control != "hand" else "plug_in"
     why = sessions[0].reason if sessions else ""
     if sessions and runs_already(car, sessions[0]):
         action = "go_on"
     if not sessions:
-        action, why = _unplugged(plan, i, until)
+        action, why = _nothing(plan, i, until, "has_charged" if plugged_in else "leave_unplugged")
     return Decision(action, sessions, by, sessions[-1].end if sessions else None, departure, readiness, why)
 
 
@@ -80,7 +84,8 @@ def plug_in_by(plan: Plan, start: datetime) -> datetime:
     return max(moment, h.now) if moment > h.now else start
 
 
-def _unplugged(plan: Plan, i: int, until: datetime) -> tuple[Action, str]:
+def _nothing(plan: Plan, i: int, until: datetime, otherwise: Action) -> tuple[Action, str]:
+    """What to do with a car that does not charge tonight, and why. otherwise : where it could."""
     problem = plan.problem
     car, mine = problem.cars[i], plan.outcome.cars[i]
     if car.no_charge is not None:
@@ -93,16 +98,16 @@ def _unplugged(plan: Plan, i: int, until: datetime) -> tuple[Action, str]:
     if (mine.mean.soc_kwh[:-1] >= car.limit_kwh - NOTHING_KWH)[tonight].all():
         over = share - car.limit_kwh[tonight].max() / car.vehicle.usable_kwh
         told = "which is its limit" if over < _SAME_SHARE else f"above its limit of {percent_told(share - over)}"
-        return "leave_unplugged", f"{percent_told(share)} is aboard, {told}"
+        return otherwise, f"{percent_told(share)} is aboard, {told}"
     later = next((s for s in plan.sessions[i] if s.start >= until), None)
     enough = _enough(car, share)
     if any(r.short_kwh for r in mine.departures[:1]):
         before = later is not None and later.start < car.departures[0].trip.leave
         nothing_more = "nothing more can be charged"
-        return "leave_unplugged", f"{enough}, and {nothing_more} tonight" if before else f"{nothing_more} before it leaves"
+        return otherwise, f"{enough}, and {nothing_more} tonight" if before else f"{nothing_more} before it leaves"
     if not car.chargeable[tonight].any():
-        return "leave_unplugged", f"{enough}, and its habit leaves tonight out"
-    return "leave_unplugged", enough if later is None else f"{enough}, and {_why_later(plan, later, tonight)}"
+        return otherwise, f"{enough}, and its habit leaves tonight out"
+    return otherwise, enough if later is None else f"{enough}, and {_why_later(plan, later, tonight)}"
 
 
 def _not_at_all(plan: Plan, car: Car, tonight: Flags) -> tuple[Action, str]:

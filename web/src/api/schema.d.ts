@@ -1153,7 +1153,7 @@ export interface components {
              * Action
              * @enum {string}
              */
-            action: "plug_in" | "go_on" | "leave_unplugged" | "cannot_charge" | "away";
+            action: "plug_in" | "go_on" | "keep_plugged_in" | "leave_unplugged" | "has_charged" | "cannot_charge" | "away";
             /** Plug In By */
             plug_in_by: string | null;
             /** Current */

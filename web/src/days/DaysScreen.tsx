@@ -2,6 +2,7 @@ import { useState } from "react";
 import { Link } from "react-router";
 import { ApiError } from "../api/client";
 import { useRowEdit } from "../household/household.queries";
+import { OutOfDate } from "../shared/anew";
 import { energy, mannerOf, money } from "../shared/format";
 import page from "../shared/Page.module.css";
 import { Refinement } from "../shared/Refinement";
@@ -30,7 +31,12 @@ export function DaysScreen() {
       </p>
     );
   }
-  return <Shown plan={days.data} nights={nights} setNights={setNights} />;
+  return (
+    <>
+      <OutOfDate error={days.error} />
+      <Shown plan={days.data} nights={nights} setNights={setNights} />
+    </>
+  );
 }
 
 function Shown({ plan, nights, setNights }: { plan: Days; nights: number; setNights: (n: number) => void }) {
@@ -75,7 +81,7 @@ function Shown({ plan, nights, setNights }: { plan: Days; nights: number; setNig
       <Simulated what={plan.simulated} />
       <DaysSheet plan={plan} manner={manner} edit={edit} onOpen={setEditing} />
       {edit.error && !atItsField && (
-        <p role="alert" className={classes.wrong}>
+        <p role="alert" className={page.wrong}>
           {edit.error.message}
         </p>
       )}

@@ -2,6 +2,7 @@ import { useState } from "react";
 import { ApiError } from "../api/client";
 import { type Manner, toKm } from "../shared/format";
 import { number, odometer } from "../shared/number";
+import page from "../shared/Page.module.css";
 import classes from "./Days.module.css";
 import { type UsualOfCar, useReadOdometer } from "./usual.queries";
 
@@ -41,7 +42,7 @@ export function OdometerForm({ car, manner }: { car: UsualOfCar; manner: Manner 
             onChange={(event) => setTexts({ ...texts, [name]: event.currentTarget.value })}
           />
           {errors[name] && (
-            <span role="alert" className={classes.wrong}>
+            <span role="alert" className={page.wrong}>
               Expected {errors[name]}
             </span>
           )}

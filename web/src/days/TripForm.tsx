@@ -2,6 +2,7 @@ import { useState } from "react";
 import { ApiError } from "../api/client";
 import { type Manner, toKm, toUnit } from "../shared/format";
 import { figure, number } from "../shared/number";
+import page from "../shared/Page.module.css";
 import classes from "./Days.module.css";
 import type { CarDays, Trip, TripEdit, useDaysEdit } from "./days.queries";
 import { moved, wall } from "./wall";
@@ -79,7 +80,7 @@ export function TripForm({ trip, car, cars, day, manner, edit, onDone }: Props) 
             onChange={(event) => setTexts({ ...texts, [name]: event.currentTarget.value })}
           />
           {errors[name] && (
-            <span role="alert" className={classes.wrong}>
+            <span role="alert" className={page.wrong}>
               Expected {errors[name]}
             </span>
           )}

@@ -1,5 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { ApiError, api, type Schemas, told } from "../api/client";
+import { LOOK_ANEW_MS } from "../shared/anew";
 import { answered } from "../shared/outdated";
 
 export type Days = Schemas["Days"];
@@ -14,6 +15,7 @@ export function useDays(nights: number) {
     queryKey: [KEY, nights],
     placeholderData: (earlier) => earlier,
     queryFn: () => told(api.GET("/api/days", { params: { query: { nights } } })),
+    refetchInterval: LOOK_ANEW_MS,
   });
 }
 

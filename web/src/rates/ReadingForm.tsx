@@ -1,6 +1,7 @@
 import { useState } from "react";
 import { ApiError } from "../api/client";
 import { distance, type Manner } from "../shared/format";
+import page from "../shared/Page.module.css";
 import { ASKED, type Asked, KINDS, type Kind, readingOf } from "./kinds";
 import classes from "./Rates.module.css";
 import { type HookupOut, type Hookups, usePreview, useTakeReading } from "./rates.queries";
@@ -54,7 +55,7 @@ export function ReadingForm({ hookup, all, manner, plain }: Props) {
       </div>
       <Said preview={reading && !problem ? preview.data : undefined} manner={manner} />
       {unnamed && reading && (
-        <p role="alert" className={classes.wrong}>
+        <p role="alert" className={page.wrong}>
           {problem.message}
         </p>
       )}
@@ -130,7 +131,7 @@ function Field({ asked, value, error, onChange }: FieldProps) {
         {asked.unit}
       </span>
       {error && (
-        <span role="alert" id={`${id}-error`} className={classes.wrong}>
+        <span role="alert" id={`${id}-error`} className={page.wrong}>
           Expected {error}
         </span>
       )}

@@ -4,6 +4,7 @@ import { ApiError, api, type Schemas, told } from "../api/client";
 import { ChainDrawing } from "../shared/ChainDrawing";
 import type { Manner } from "../shared/format";
 import { number } from "../shared/number";
+import page from "../shared/Page.module.css";
 import { Given } from "./Given";
 import { Options } from "./Options";
 import classes from "./Rates.module.css";
@@ -66,7 +67,7 @@ export function WhatIf({ hookup, manner }: { hookup: HookupOut; manner: Manner }
               {unit}
             </span>
             {errors[name] && (
-              <span role="alert" className={classes.wrong}>
+              <span role="alert" className={page.wrong}>
                 Expected {errors[name]}
               </span>
             )}
@@ -81,7 +82,7 @@ export function WhatIf({ hookup, manner }: { hookup: HookupOut; manner: Manner }
         <>
           <Chain outlook={asked.data.then} words="It would be" manner={manner} />
           {asked.data.cautions.map((caution) => (
-            <p key={caution.code + caution.subject} className={classes.wrong}>
+            <p key={caution.code + caution.subject} className={page.wrong}>
               {caution.title}: {caution.because}; {caution.advice}
             </p>
           ))}

@@ -37,6 +37,20 @@ function Decision({ car, manner }: { car: CarTonight; manner: Manner }) {
           Leave {name} charging in the {car.place} at {unbroken(car.current ?? "")}; <Until car={car} manner={manner} />
         </>
       );
+    case "keep_plugged_in":
+      return (
+        <>
+          Leave {name} plugged into the {car.place}: it charges on from{" "}
+          <strong>{clock(car.sessions[0]?.start ?? "", manner)}</strong>, at {unbroken(car.current ?? "")};{" "}
+          <Until car={car} manner={manner} />
+        </>
+      );
+    case "has_charged":
+      return (
+        <>
+          {name} has charged: {car.why}
+        </>
+      );
     case "cannot_charge":
       return (
         <>

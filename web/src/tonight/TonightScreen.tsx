@@ -1,5 +1,6 @@
 import { Link } from "react-router";
 import type { Tonight } from "../api/client";
+import { OutOfDate } from "../shared/anew";
 import { mannerOf, nightTitle } from "../shared/format";
 import { Moon } from "../shared/Moon";
 import { Refinement } from "../shared/Refinement";
@@ -12,14 +13,19 @@ import { useTonight } from "./tonight.queries";
 export function TonightScreen() {
   const tonight = useTonight();
   if (tonight.isPending) return <p>Planning the night …</p>;
-  if (tonight.error || !tonight.data) {
+  if (!tonight.data) {
     return (
       <p role="alert">
-        The night could not be planned: {tonight.error?.message} <Link to="/household">See the household</Link>
+        The night could not be planned: {tonight.error.message} <Link to="/household">See the household</Link>
       </p>
     );
   }
-  return <Shown plan={tonight.data} />;
+  return (
+    <>
+      <OutOfDate error={tonight.error} />
+      <Shown plan={tonight.data} />
+    </>
+  );
 }
 
 function Shown({ plan }: { plan: Tonight }) {

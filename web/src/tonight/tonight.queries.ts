@@ -1,12 +1,13 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { ApiError, api, type CarTonight, type EveningEdit, type Tonight, told } from "../api/client";
+import { LOOK_ANEW_MS } from "../shared/anew";
 import { answered } from "../shared/outdated";
 import { pinnedToo } from "./pins";
 
 const KEY = ["tonight"];
 
 export function useTonight() {
-  return useQuery({ queryKey: KEY, queryFn: () => told(api.GET("/api/tonight")), refetchOnWindowFocus: true });
+  return useQuery({ queryKey: KEY, queryFn: () => told(api.GET("/api/tonight")), refetchInterval: LOOK_ANEW_MS });
 }
 
 /** An edit that is made on what is shown, or knowingly on other versions. */
