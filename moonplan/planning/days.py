@@ -13,6 +13,7 @@ from zoneinfo import ZoneInfo
 
 from django.db import transaction
 
+from moonplan.core import household as core_documents
 from moonplan.core.mistakes import Mistake
 from moonplan.core.planner.balance import NightOfCar, nights_of, under_reserve_from
 from moonplan.core.planner.plan import Plan, document
@@ -75,7 +76,7 @@ def _car(made: Plan, i: int, told: dict[str, Any], vehicle: Vehicle, trips: list
     usable = car.vehicle.usable_kwh
     stored = {trip.leave: trip for trip in trips}
     starts = problem.grid.starts
-    away = [trip for trip in trips if trip.leave <= problem.household.now]
+    under_way = [trip for trip in problem.household.trips_of(car.id) if trip.leave <= problem.household.now]
     return {
         "id": car.id,
         "version": vehicle.version,
@@ -89,9 +90,9 @@ def _car(made: Plan, i: int, told: dict[str, Any], vehicle: Vehicle, trips: list
         "limit": _thinned([(starts[t], kwh / usable * 100) for t, kwh in enumerate(car.limit_kwh)]),
         "sessions": told["sessions"],
         "trips": [
-            *(_away(trip) for trip in away),
+            *(_under_way(made, trip, stored.get(trip.leave)) for trip in under_way),
             *(
-                _trip(made, i, nth, departure, stored.get(problem.cars[i].departures[nth].trip.leave))
+                _trip(made, i, nth, departure, stored.get(car.departures[nth].trip.leave))
                 for nth, departure in enumerate(told["departures"])
             ),
         ],
@@ -110,11 +111,11 @@ def _thinned(points: list[tuple[datetime, float]]) -> list[dict[str, Any]]:
     return [{"at": at.isoformat(), "value": round(float(value), 2)} for at, value in kept]
 
 
-def _away(trip: Trip) -> dict[str, Any]:
-    """A trip that has begun."""
-    return _stored(trip) | {
+def _under_way(made: Plan, trip: core_documents.Trip, row: Trip | None) -> dict[str, Any]:
+    """A trip that has begun, told with the first of the nights that are shown."""
+    return _told(trip, row) | {
         "nth": None,
-        "night": None,
+        "night": made.problem.grid.nights[0].isoformat(),
         "required_pct": None,
         "needed_pct": None,
         "wants_more": False,
@@ -131,23 +132,7 @@ def _away(trip: Trip) -> dict[str, Any]:
 
 def _trip(made: Plan, i: int, nth: int, departure: dict[str, Any], row: Trip | None) -> dict[str, Any]:
     planned = made.problem.cars[i].departures[nth]
-    told = (
-        {
-            "id": None,
-            "version": 0,
-            "leave": planned.trip.leave.isoformat(),
-            "back": planned.trip.back.isoformat(),
-            "km": planned.trip.km,
-            "temperature_c": planned.trip.temperature_c,
-            "gain_kwh": planned.trip.gain_kwh,
-            "fill": planned.trip.fill,
-            "fill_to_pct": planned.trip.fill_to_pct,
-            "summary": "",
-        }
-        if row is None
-        else _stored(row)
-    )
-    return told | {
+    return _told(planned.trip, row) | {
         "nth": nth,
         "night": night_of(planned.trip.leave, made.problem.household.zone).isoformat(),
         "trip_kwh": round(planned.taking.kwh, 3),
@@ -169,13 +154,16 @@ _READINESS = (
 )
 
 
-def _stored(trip: Trip) -> dict[str, Any]:
+def _told(trip: core_documents.Trip, row: Trip | None) -> dict[str, Any]:
+    """A trip as it is stored, or one of a usual day, which nobody has stored. row : the stored one."""
+    known = trip if row is None else row
     return {
-        "id": trip.pk,
-        "version": trip.version,
-        "leave": trip.leave.isoformat(),
-        "back": trip.back.isoformat(),
-        **{key: getattr(trip, key) for key in ("km", "temperature_c", "gain_kwh", "fill", "fill_to_pct", "summary")},
+        "id": None if row is None else row.pk,
+        "version": 0 if row is None else row.version,
+        "leave": known.leave.isoformat(),
+        "back": known.back.isoformat(),
+        **{key: getattr(known, key) for key in ("km", "temperature_c", "gain_kwh", "fill", "fill_to_pct")},
+        "summary": "" if row is None else row.summary,
     }
 
 

@@ -229,3 +229,31 @@ def test_the_habits_are_compared_on_as_many_nights(signed_in: Browser):
 
     nightly = next(one for one in told["habits"] if one["habit"] == "nightly")
     assert nightly["nights"] == ["2026-01-14", "2026-01-15"]
+
+
+def test_a_trip_that_is_under_way_can_still_be_changed(signed_in: Browser, monkeypatch: pytest.MonkeyPatch):
+    monkeypatch.setenv("MOONPLAN_NOW", "2026-01-15T10:10:00+01:00")
+    told = days(signed_in)
+    out = trip(told, "Wren", "2026-01-15T08:05:00+01:00")
+
+    # In the first row, which is what is left of the night that it left in.
+    assert out["night"] == car(told, "Wren")["nights"][0]["night"] == "2026-01-14"
+    path = f"/days/trips/{out['id']}?version={out['version']}"
+    assert signed_in.send("patch", path, {"back": "2026-01-15T15:00"})[0] == 200
+    later = trip(days(signed_in), "Wren", "2026-01-15T08:05:00+01:00")
+    assert datetime.fromisoformat(later["back"]) == datetime.fromisoformat("2026-01-15T15:00:00+01:00")
+
+
+def test_a_usual_day_that_is_under_way_is_told_and_can_be_named(signed_in: Browser, monkeypatch: pytest.MonkeyPatch):
+    # On Mondays Wren usually leaves at 08:00 and is back at 17:00; this one's trip is taken away.
+    monday = trip(days(signed_in), "Wren", MONDAY)
+    signed_in.send("delete", f"/days/trips/{monday['id']}?version={monday['version']}")
+    monkeypatch.setenv("MOONPLAN_NOW", "2026-01-19T10:10:00+01:00")
+    out = trip(days(signed_in), "Wren", "2026-01-19T08:00:00+01:00")
+    assert (out["id"], out["night"]) == (None, "2026-01-18")
+
+    body = {"vehicle_id": int(car(days(signed_in), "Wren")["id"]), "km": 40, "back": "2026-01-19T14:00"}
+    status, told = signed_in.send("post", "/days/trips", {**body, "leave": "2026-01-19T08:00"})
+    assert status == 200
+    [named] = [one for one in car(told, "Wren")["trips"] if one["leave"] < "2026-01-19T12"]
+    assert (named["id"] is not None, named["km"]) == (True, 40)

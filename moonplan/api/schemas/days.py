@@ -19,7 +19,7 @@ class TripOnSheet(Schema):
     id: int | None
     version: int
     nth: int | None
-    night: str | None
+    night: str
     leave: datetime
     back: datetime
     km: float

@@ -1837,7 +1837,7 @@ export interface components {
             /** Nth */
             nth: number | null;
             /** Night */
-            night: string | null;
+            night: string;
             /**
              * Leave
              * Format: date-time

@@ -29,8 +29,10 @@ export function TripMark({ trip, car, manner, x, top, low, edit, onTell, onOpen 
   const [drag, setDrag] = useState<{ from: number; by: number } | null>(null);
   const leave = new Date(trip.leave);
   const by = drag?.by ?? 0;
-  const from = x(leave) + by;
+  const leaves = x(leave) + by;
   const to = x(new Date(trip.back)) + by;
+  // A trip that is under way has left before the sheet begins.
+  const from = Math.max(leaves, x.range()[0] ?? leaves);
   const seen = Math.min(to, x.range()[1] ?? to);
   const far = String(Math.round(Number.parseFloat(distance(trip.km, manner))));
   const told =
@@ -83,7 +85,7 @@ export function TripMark({ trip, car, manner, x, top, low, edit, onTell, onOpen 
         }}
       >
         <rect x={from} y={top} width={Math.max(4, to - from)} height={BOX} />
-        <line x1={from} x2={from} y1={top} y2={low} />
+        {from === leaves && <line x1={from} x2={from} y1={top} y2={low} />}
       </g>
       {seen - from > DIGIT * far.length + 4 && (
         <text className={classes.far} x={(from + seen) / 2} y={top + BOX - 4} textAnchor="middle">
