@@ -1,6 +1,7 @@
 """The days ahead as a person plans them: trips typed, moved and dragged, a shortage closed, a habit chosen, usual days."""
 
 import re
+from collections.abc import Callable
 
 import pytest
 from playwright.sync_api import APIResponse, Page, Route, expect
@@ -75,6 +76,22 @@ def test_a_trip_is_moved_on_the_sheet_with_the_keyboard_and_by_dragging(demo: Se
     # Forty-three pixels are about a third of a day: it now leaves on Sunday before five, or late on Saturday.
     moved = page.get_by_role("button", name=re.compile(r"(Sat 2\d|Sun 0[0-4]):\d\d–.*38 km"))
     expect(moved).to_be_visible()
+
+
+def test_a_trip_that_is_under_way_begins_with_the_sheet_and_can_be_changed(demo_at: Callable[[str], Served], open_page):
+    page = days(demo_at("15T10:10"), open_page)
+    mark = page.get_by_role("button", name=re.compile(r"Wren, Thursday 08:05 to 13:30"))
+    ahead = page.get_by_role("button", name=re.compile(r"Wren, Friday 08:05"))
+    # It has left at 08:05, and the sheet begins at 10:15: from there it is 3.25 h to its return, and 21.83 to Friday 08:05.
+    left, until = mark.locator("rect").bounding_box(), ahead.locator("rect").bounding_box()
+    assert left["width"] / (until["x"] - left["x"]) == pytest.approx(3.25 / 21.83, abs=0.02)
+
+    mark.press("Enter")
+    form = page.get_by_role("form", name="Trip")
+    form.get_by_label("Distance, km").fill("26")
+    form.get_by_role("button", name="Keep the change").click()
+
+    expect(page.get_by_role("button", name="Thu 08:05–13:30, 26 km")).to_be_visible()
 
 
 def test_a_short_thursday_is_seen_early_and_closed_with_one_press(demo: Served, open_page):
