@@ -53,6 +53,24 @@ def test_nightly_fills_again_after_each_day():
     assert aboard(made, "2026-01-16T12:00:00+01:00") == pytest.approx(80)
 
 
+@pytest.mark.parametrize("price", [0.3, 80.0])
+def test_nightly_fills_in_a_currency_of_small_units_as_well(price: float):
+    # Held to 8 A, carefully reckoned 0.87 of 1.84 kW reach the battery. Tonight's limit is reached; tomorrow's is not.
+    car = a_car(control="timer", ceiling_a=8, plug_in_hours=["09:00", "15:10"])
+    made = under(
+        "nightly",
+        vehicles=[car],
+        leads=[a_lead(control="timer")],
+        rates=[LOSSLESS | {"efficiency": 0.91, "overhead_kw": 0.5, "cautious": {"efficiency": 0.8, "overhead_kw": 0.6}}],
+        overrides=[{"vehicle": "heron", "night": "2026-01-14", "limit_pct": 50}],
+        tariff={"default_price": price},
+    )
+
+    # What three hours from Thursday noon on and three to Friday noon leave to be wished of 15 kWh.
+    assert [start[:3] for start in starts(made)] == ["Thu", "Fri"]
+    assert made.outcome.unwished_kwh == pytest.approx(15 - 6 * 0.872)
+
+
 def test_set_nights_waits_for_its_night():
     made = under("set_nights", set_nights=["thu"])
 

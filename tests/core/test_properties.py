@@ -1,5 +1,7 @@
 """What must hold of any plan when the world gets kinder, and of the parts that plans are made of."""
 
+import json
+from copy import deepcopy
 from datetime import UTC, timedelta
 from typing import Any
 from zoneinfo import ZoneInfo
@@ -10,11 +12,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from moonplan.core.costing import ev_cost
+from moonplan.core.household import read
 from moonplan.core.planner.plan import plan
 from moonplan.core.rates import Intake, Rate
 from moonplan.core.simulate import Given, trajectory
 from moonplan.core.timegrid import grid_for, in_night, instant_at, local_times, night_of
 from tests.core.factories import NIGHT_BAND, a_car, a_circuit, a_household, a_lead, a_trip, at
+from tests.core.strategies import odd_households
 
 EVENING: dict[str, Any] = {
     "slot_minutes": 30,
@@ -62,6 +66,24 @@ def test_a_higher_limit_is_never_shorter(soc: int, limit: int):
     )
 
     assert high[1] <= low[1] + 1e-5
+
+
+@settings(max_examples=25)
+@given(odd_households())
+def test_the_plan_is_the_same_in_a_currency_of_smaller_units(household: dict[str, Any]):
+    # Sixty-four times as much of everything: a power of two, so that no figure is rounded otherwise.
+    smaller = deepcopy(household)
+    for priced, keys in ((smaller, ["care_price", "start_price"]), (smaller["tariff"], ["default_price", "export_price"])):
+        priced.update({key: 64 * priced[key] for key in keys if key in priced})
+    for band in smaller["tariff"]["bands"]:
+        band["price"] *= 64
+
+    here, there = (plan(read(json.dumps(one)), prove=False).outcome for one in (household, smaller))
+
+    assert there.short_kwh == pytest.approx(here.short_kwh, abs=1e-3)
+    assert there.unwished_kwh == pytest.approx(here.unwished_kwh, abs=1e-3)
+    good = max(0.001 * abs(here.value), 0.05 * household["tariff"]["default_price"])
+    assert there.value / 64 == pytest.approx(here.value, abs=good)
 
 
 @settings(max_examples=10)

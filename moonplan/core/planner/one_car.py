@@ -23,6 +23,7 @@ from moonplan.core.planner.room import room
 from moonplan.core.planner.slots import (
     NOTHING,
     Managed,
+    Pack,
     Slots,
     Timer,
     Worth,
@@ -39,6 +40,8 @@ from moonplan.core.timegrid import Counts, Flags, Floats
 
 # What a missed kWh counts in a regret, in highest prices.
 _MISSED = 3.0
+# How many kWh are paid at the most for one that reaches a battery.
+_WASTED = 5.0
 
 
 @dataclass(frozen=True)
@@ -157,7 +160,7 @@ class OneCar:
             worth=worth,
             currents=_with_usual(currents, usual.amps[since:until]) if timed else currents,
             timed=timed,
-            never=_never(asked.slots),
+            never=_never(asked.slots, self._pack),
             may=self._may,
             slots=asked.slots._replace(own_price=self._alone.own_price, toll=self._alone.toll),
             pack=self._pack,
@@ -246,7 +249,7 @@ class OneCar:
         """What the recursion is asked, with wants that can be met."""
         slots = that_can_be_met(slots, *fully(since, aboard[0], slots, self._pack))
         if self._car.control != "managed":
-            return _Question(slots, _never(slots), slots.need_kwh)
+            return _Question(slots, _never(slots, self._pack), slots.need_kwh)
         need, need_after_trips = needs(slots, self._pack)
         a_kwh = np.maximum(slots.price, slots.own_price) + slots.toll / (self._pack.kw_per_a * slots.hours)
         dearest = 1.02 * max(0.0, float(a_kwh.max())) / self._pack.cautious[0] + 1e-6
@@ -294,9 +297,10 @@ def _before_trips(runs: tuple[Trajectory, Trajectory], car: Car, edge: int) -> t
     return cautious, mean
 
 
-def _never(slots: Slots) -> float:
-    """What a missed kWh counts where it counts more than any price. [currency/kWh]"""
-    return 100 * (float(np.abs(slots.price).max()) + 1.0)
+def _never(slots: Slots, pack: Pack) -> float:
+    """What a missed kWh counts where it counts more than any price and care, in whatever currency. [currency/kWh]"""
+    dearest = _WASTED * float(np.abs(slots.price).max()) + pack.care * len(slots.price)
+    return 100 * dearest if dearest > 0 else 1.0
 
 
 def _with_usual(currents: Floats, usual_a: Floats) -> Floats:
