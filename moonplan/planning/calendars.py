@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import secrets
-from collections.abc import Mapping, Sequence
-from datetime import datetime, timedelta
+from collections.abc import Iterator, Mapping, Sequence, Set
+from datetime import date, datetime, timedelta
 from typing import Any
 
 from django.db import transaction
@@ -13,11 +13,14 @@ from moonplan.core import household as documents
 from moonplan.core.calendars import Entry, Outing, outings, written
 from moonplan.core.mistakes import BadDocument, Mistake
 from moonplan.core.percent import percent_told
-from moonplan.core.planner.plan import Plan, plan
-from moonplan.core.planner.tonight import plug_in_by, runs_already
+from moonplan.core.planner.plan import Plan
+from moonplan.core.planner.tonight import action_of, plug_in_by, the_night
+from moonplan.core.timegrid import noon
 from moonplan.household import editing
 from moonplan.household.models import Feed, Household, KnownEvent, Person, Trip, Vehicle
-from moonplan.planning.documents import as_core, household_document, planning_now
+from moonplan.planning import refining
+from moonplan.planning.documents import household_document, planning_now
+from moonplan.planning.shown import goes_on, hanging_on_their_leads
 from moonplan.planning.usual import zone_of
 
 # How far ahead events are brought in. [days]
@@ -139,29 +142,39 @@ def household_of_feed(token: str) -> Household | None:
 
 
 def feed(household: Household) -> str:
-    """The coming nights as an iCalendar text: a session an event, and a reminder to plug in where one has to."""
-    now = planning_now()
-    made = plan(as_core(household_document(household, now, _FED_NIGHTS)), prove=False)
-    entries = [entry for i in range(len(made.problem.cars)) for entry in _entries(made, i)]
+    """The coming nights as an iCalendar text: a session an event, and a reminder to plug in where one has to.
+
+    Tonight is told as on its page, which may look less far ahead; the nights after that from a longer plan.
+    """
+    now, shown = planning_now(), goes_on(household)
+    made = refining.best_known(household_document(household, now), shown)
+    longer = refining.best_known(household_document(household, now, _FED_NIGHTS), shown)
+    asked = made.problem.household
+    morning = noon(the_night(asked) + timedelta(days=1), asked.zone)
+    entries = [
+        *_entries(made, asked.now, morning, hanging_on_their_leads(household, asked)),
+        *_entries(longer, morning, longer.problem.grid.starts[-1], set()),
+    ]
     return written(f"Moon Plan, {household.name}", entries, stamp=now)
 
 
-def _entries(made: Plan, i: int) -> list[Entry]:
-    car = made.problem.cars[i]
-    place = car.circuit.name or car.circuit.id
-    nights: dict[object, int] = {}
-    told = []
-    for session in made.sessions[i]:
-        night = made.problem.grid.nights[session.first]
-        nights[night] = nights.get(night, 0) + 1
-        key = f"{car.id}-{night}-{nights[night]}@moonplan"
-        zone = made.problem.household.zone
-        socs = f"{percent_told(session.soc_from)} to {percent_told(session.soc_to)}"
-        figures = f"{session.wall_kwh:.1f} kWh, {socs}; {session.reason}."
-        charges = f"{car.name} charges at {session.current}, {place}"
-        told.append(Entry(key, charges, figures, session.start, session.end))
-        if nights[night] == 1 and not runs_already(car, session):
-            by = plug_in_by(made, session.start)
-            plug_in = f"Plug {car.name} into the {place} by {by.astimezone(zone):%H:%M}"
-            told.append(Entry(f"plug-in-{key}", plug_in, figures, by - _PLUGGING_IN, by, reminded=True))
-    return told
+def _entries(made: Plan, since: datetime, until: datetime, plugged_in: Set[str]) -> Iterator[Entry]:
+    """The sessions that start between two times. plugged_in : cars that hang on their leads already."""
+    zone = made.problem.household.zone
+    for car, sessions in zip(made.problem.cars, made.sessions, strict=True):
+        place = car.circuit.name or car.circuit.id
+        nights: dict[date, int] = {}
+        for session in sessions:
+            if not since <= session.start < until:
+                continue
+            night = made.problem.grid.nights[session.first]
+            nights[night] = nights.get(night, 0) + 1
+            key = f"{car.id}-{night}-{nights[night]}@moonplan"
+            socs = f"{percent_told(session.soc_from)} to {percent_told(session.soc_to)}"
+            figures = f"{session.wall_kwh:.1f} kWh, {socs}; {session.reason}."
+            charges = f"{car.name} charges at {session.current}, {place}"
+            yield Entry(key, charges, figures, session.start, session.end)
+            if nights[night] == 1 and action_of(car, session, plugged_in=car.id in plugged_in) == "plug_in":
+                by = plug_in_by(made, session.start)
+                plug_in = f"Plug {car.name} into the {place} by {by.astimezone(zone):%H:%M}"
+                yield Entry(f"plug-in-{key}", plug_in, figures, by - _PLUGGING_IN, by, reminded=True)

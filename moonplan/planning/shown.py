@@ -12,6 +12,8 @@ from django.db import transaction
 
 from moonplan.core import household as core
 from moonplan.core.planner.reckoning import offers, still_plugged_in
+from moonplan.core.planner.tonight import the_night
+from moonplan.core.timegrid import noon
 from moonplan.household import editing
 from moonplan.household.models import Household, Vehicle
 from moonplan.planning.aboard import LOOKED_THROUGH, Aboard
@@ -54,7 +56,8 @@ def goes_on(household: Household) -> dict[str, Any] | None:
     return None if shown is None else dict(shown.plan)
 
 
-def hanging_on_their_leads(household: Household, asked: core.Household, since: datetime) -> set[str]:
-    """Cars that have charged since a time, and hang on their leads. asked : the household as core takes it now."""
+def hanging_on_their_leads(household: Household, asked: core.Household) -> set[str]:
+    """Cars that have charged in the night that is asked about, and hang on their leads. asked : as core takes it now."""
     plans = ShownPlan.objects.filter(household=household).only("document", "plan")[:LOOKED_THROUGH]
-    return still_plugged_in(asked, ((plan.document, plan.plan) for plan in plans.iterator()), since)
+    shown = ((plan.document, plan.plan) for plan in plans.iterator())
+    return still_plugged_in(asked, shown, since=noon(the_night(asked), asked.zone))

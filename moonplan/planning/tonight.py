@@ -49,7 +49,7 @@ def tonight(person: Person) -> dict[str, Any]:
     asked = made.problem.household
     night, zone = the_night(asked), asked.zone
     sky = sky_of(night, zone, household.latitude, household.longitude)
-    plugged_in = hanging_on_their_leads(household, asked, since=noon(night, zone))
+    plugged_in = hanging_on_their_leads(household, asked)
     decisions = [decide(made, i, plugged_in=car.id in plugged_in) for i, car in enumerate(made.problem.cars)]
     until = _last_leave(made, decisions)
     known = aboard_now(household, now)

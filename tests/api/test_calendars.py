@@ -1,5 +1,6 @@
 """Calendars in and out: trips from a file, asked for once, and the plan as a feed at a secret address."""
 
+from datetime import datetime
 from typing import Any
 from zoneinfo import ZoneInfo
 
@@ -120,6 +121,32 @@ def test_the_plan_can_be_subscribed_to_and_the_address_renewed(signed_in: Browse
     assert renewed["path"] != told["path"]
     assert anyone.get(told["path"]).status_code == 404
     assert anyone.get(renewed["path"]).status_code == 200
+
+
+def test_a_calendar_tells_of_tonight_what_its_page_tells(signed_in: Browser):
+    # One night is planned ahead there: with a week in view Wren would not be plugged in.
+    _, told = signed_in.get("/tonight")
+    on_the_page = {
+        (f"{car['name']} charges at {car['current']}, {car['place']}", session[end][:19])
+        for car in told["cars"]
+        for session in car["sessions"]
+        for end in ("start", "end")
+    }
+    assert len(on_the_page) == 4
+
+    in_the_feed = icalendar.Calendar.from_ical(Client().get(signed_in.get("/calendar")[1]["path"]).content).walk("VEVENT")
+    tonight = [event for event in in_the_feed if event["DTSTART"].dt < datetime.fromisoformat("2026-01-15T12:00:00+01:00")]
+
+    assert {
+        (str(event["SUMMARY"]), f"{event[end].dt.astimezone(ZoneInfo('Europe/Ljubljana')):%Y-%m-%dT%H:%M:%S}")
+        for event in tonight
+        if "charges" in event["SUMMARY"]
+        for end in ("DTSTART", "DTEND")
+    } == on_the_page
+    assert {str(event["SUMMARY"]) for event in tonight if event["SUMMARY"].startswith("Plug")} == {
+        f"Plug {car['name']} into the {car['place']} by {datetime.fromisoformat(car['plug_in_by']):%H:%M}"
+        for car in told["cars"]
+    }
 
 
 def test_the_feed_tells_of_one_household_only(signed_in: Browser, stranger: Browser):

@@ -44,6 +44,13 @@ def typed(browser: Browser, name: str, **fields: object) -> dict[str, Any]:
     return car_of(told, name)
 
 
+def fed_until_noon(browser: Browser) -> set[str]:
+    """What the calendar feed tells of the first night, by its first words."""
+    feed = icalendar.Calendar.from_ical(Client().get(browser.get("/calendar")[1]["path"]).content)
+    noon = datetime.fromisoformat("2026-01-15T12:00:00+01:00")
+    return {str(event["SUMMARY"])[:13] for event in feed.walk("VEVENT") if event["DTEND"].dt < noon}
+
+
 def test_a_car_that_was_to_charge_meanwhile_goes_on_charging(signed_in: Browser, clock: Clock):
     before = tonight(signed_in, "Wren")
     clock.set("14T23:10")
@@ -153,17 +160,10 @@ def test_the_days_ahead_start_from_the_same(signed_in: Browser, clock: Clock):
 
 def test_nobody_is_reminded_to_plug_in_a_car_that_charges(signed_in: Browser, clock: Clock):
     tonight(signed_in, "Wren")
-    path = signed_in.get("/calendar")[1]["path"]
-
-    def before_noon() -> list[str]:
-        feed = icalendar.Calendar.from_ical(Client().get(path).content)
-        noon = datetime.fromisoformat("2026-01-15T12:00:00+01:00")
-        return [str(event["SUMMARY"])[:13] for event in feed.walk("VEVENT") if event["DTEND"].dt < noon]
-
-    assert {"Plug Heron in", "Heron charges"} <= set(before_noon())
+    assert {"Plug Heron in", "Heron charges"} <= fed_until_noon(signed_in)
     clock.set("15T02:10")
-    assert "Heron charges" in before_noon()
-    assert "Plug Heron in" not in before_noon()
+    assert "Heron charges" in fed_until_noon(signed_in)
+    assert "Plug Heron in" not in fed_until_noon(signed_in)
 
 
 def test_a_car_that_nobody_has_read_is_not_reckoned_on(signed_in: Browser, person: Person, clock: Clock):
@@ -215,6 +215,8 @@ def test_between_two_sessions_of_a_night_a_car_is_kept_plugged_in(signed_in: Bro
     heron = tonight(signed_in, "Heron")
 
     assert heron["action"] == "keep_plugged_in"
+    assert "Heron charges" in fed_until_noon(signed_in)
+    assert "Plug Heron in" not in fed_until_noon(signed_in)
     assert heron["sessions"][0]["start"] == "2026-01-14T23:00:00+01:00"
 
 

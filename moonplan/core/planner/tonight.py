@@ -60,19 +60,19 @@ def decide(plan: Plan, i: int, *, plugged_in: bool = False) -> Decision:
     departure = car.departures[0] if car.departures else None
     readiness = mine.departures[0] if car.departures else None
     by = plug_in_by(plan, sessions[0].start) if sessions else None
-    # By hand a session is begun by plugging in.
-    action: Action = "keep_plugged_in" if plugged_in and car.control != "hand" else "plug_in"
-    why = sessions[0].reason if sessions else ""
-    if sessions and runs_already(car, sessions[0]):
-        action = "go_on"
-    if not sessions:
+    if sessions:
+        action, why = action_of(car, sessions[0], plugged_in=plugged_in), sessions[0].reason
+    else:
         action, why = _nothing(plan, i, until, "has_charged" if plugged_in else "leave_unplugged")
     return Decision(action, sessions, by, sessions[-1].end if sessions else None, departure, readiness, why)
 
 
-def runs_already(car: Car, session: Session) -> bool:
-    """Whether a session is the one in which a car charges now."""
-    return car.vehicle.charging and session.first == 0
+def action_of(car: Car, session: Session, *, plugged_in: bool = False) -> Action:
+    """What to do for a car's next session. plugged_in : as for `decide`."""
+    if car.vehicle.charging and session.first == 0:
+        return "go_on"
+    # By hand a session is begun by plugging in.
+    return "keep_plugged_in" if plugged_in and car.control != "hand" else "plug_in"
 
 
 def plug_in_by(plan: Plan, start: datetime) -> datetime:
