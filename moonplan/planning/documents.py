@@ -165,17 +165,21 @@ def _evenings(household: Household, now: datetime) -> Iterable[Evening]:
     return Evening.objects.of(household).filter(night__gte=(now - timedelta(days=2)).date())
 
 
+def night_now(household: Household, now: datetime) -> date:
+    """The night that a household asks about now: before anybody is up the one that runs."""
+    zone = usual.zone_of(household)
+    try:
+        return night_asked_about(now, zone, documents.clock(household.wake))
+    except ValueError:  # core tells of it
+        return now.astimezone(zone).date()
+
+
 def _begun(household: Household, now: datetime) -> int:
     """How many nights, one or none, core is not to count, since they run already.
 
     So the plan ends through the night where it did in the evening, and puts nothing off that is to be aboard by morning.
     """
-    zone = usual.zone_of(household)
-    try:
-        night = night_asked_about(now, zone, documents.clock(household.wake))
-    except ValueError:  # core tells of it
-        return 0
-    return (now.astimezone(zone).date() - night).days
+    return (now.astimezone(usual.zone_of(household)).date() - night_now(household, now)).days
 
 
 def aboard_now(household: Household, now: datetime) -> dict[Vehicle, Aboard]:

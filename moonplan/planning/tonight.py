@@ -18,7 +18,7 @@ from moonplan.core.distance import DistanceUnit, in_unit
 from moonplan.core.mistakes import Mistake
 from moonplan.core.percent import percent_told
 from moonplan.core.planner.habits import SENTENCES
-from moonplan.core.planner.plan import Plan, Session, document, expectation, plan
+from moonplan.core.planner.plan import Plan, Session, document, expectation
 from moonplan.core.planner.problem import Car
 from moonplan.core.planner.tonight import Decision, decide, the_night
 from moonplan.core.rates import range_km
@@ -27,7 +27,7 @@ from moonplan.household import editing
 from moonplan.household.models import Change, Evening, Person, Trip, Vehicle
 from moonplan.planning import cautions, refining
 from moonplan.planning.aboard import Aboard, soc_of
-from moonplan.planning.documents import aboard_now, as_core, core_household, household_document, planning_now
+from moonplan.planning.documents import aboard_now, core_household, household_document, planning_now
 from moonplan.planning.evenings import set_evening
 from moonplan.planning.heading import heading
 from moonplan.planning.shown import goes_on, hanging_on_their_leads, keep
@@ -369,9 +369,11 @@ def night_with(person: Person, vehicle: Vehicle, given: Mapping[str, Any], versi
     """
     with transaction.atomic():
         edit_evening(person, vehicle, given, versions)
-        edited = as_core(household_document(person.household, planning_now()))
+        given = household_document(person.household, planning_now())
+        # Nothing but an edit takes the place of what is shown.
+        shown = goes_on(person.household)
         transaction.set_rollback(True)
-    made = plan(edited, prove=False)
+    made = refining.best_known(given, shown)
     decisions = [decide(made, nth) for nth in range(len(made.problem.cars))]
     i = next(nth for nth, car in enumerate(made.problem.cars) if car.id == str(vehicle.pk))
     return _night_of(made, i, decisions[i], document(made)["vehicles"][i], _last_leave(made, decisions))

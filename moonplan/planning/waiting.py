@@ -10,7 +10,7 @@ from moonplan.core.planner.wait import Waiting, waiting
 from moonplan.devices import SKY
 from moonplan.household import editing
 from moonplan.household.models import Household
-from moonplan.planning.documents import core_household
+from moonplan.planning.documents import core_household, night_now
 from moonplan.planning.sun import roof_of, surplus_of
 from moonplan.planning.usual import zone_of
 
@@ -36,7 +36,7 @@ def waiting_for_sun(household: Household, now: datetime, day: date | None) -> di
     chosen = day or max(days, key=lambda one: surplus_of(household, roof, today, one))
     if chosen not in days:
         raise editing.Refused([Mistake("day", chosen.isoformat(), f"a day from {days[0]} to {days[-1]}")])
-    given = core_household(household, now, (chosen - today).days + 1)
+    given = core_household(household, now, (chosen - night_now(household, now)).days + 1)
     sky = SKY.forecast(roof.place, chosen, today)
     return {
         "days": [one.isoformat() for one in days],

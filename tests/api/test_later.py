@@ -229,3 +229,13 @@ def test_a_page_that_stays_open_keeps_one_plan_while_that_goes_on(signed_in: Bro
     assert [plan.document["now"] for plan in ShownPlan.objects.all()] == [NOW]
     typed(signed_in, "Wren", limit_pct=95)
     assert ShownPlan.objects.count() == 2
+
+
+def test_a_night_without_an_edit_is_the_one_that_goes_on(signed_in: Browser, clock: Clock):
+    typed(signed_in, "Heron", soc_pct=45)
+    for look in ("14T21:10", "14T23:10", "15T01:10", "15T02:55"):
+        clock.set(look)
+        for name in ("Heron", "Wren"):
+            car = tonight(signed_in, name)
+            _, night = signed_in.send("post", f"/tonight/{car['id']}/night", {"versions": versions(car)})
+            assert night == {key: car[key] for key in night}

@@ -194,6 +194,17 @@ def test_waiting_is_answered_car_by_car_for_the_day_asked(signed_in: Browser):
     assert (status, refused["mistakes"][0]["field"]) == (422, "day")
 
 
+def test_after_midnight_the_whole_of_a_day_s_sun_is_waited_for_too(signed_in: Browser, monkeypatch: pytest.MonkeyPatch):
+    def sun_of_wren(now: str) -> float:
+        monkeypatch.setenv("MOONPLAN_NOW", f"2026-01-15T{now}:00+01:00")
+        status, told = signed_in.get("/sun/waiting?day=2026-01-18")
+        assert status == 200
+        return float(told["cars"][1]["answer"]["solar_kwh"])
+
+    # Before anybody is up the night that runs counts as one of those ahead; the day's afternoon is planned for all the same.
+    assert sun_of_wren("00:40") == pytest.approx(sun_of_wren("06:20"), abs=0.05)
+
+
 def test_without_panels_nothing_is_forecast_and_the_typed_day_is_planned_with(signed_in: Browser, person: Person):
     array = sun_of(signed_in)["arrays"][0]
     signed_in.send("delete", f"/arrays/{array['id']}?version={array['version']}")
