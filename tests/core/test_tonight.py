@@ -246,3 +246,15 @@ def test_a_car_that_has_charged_and_still_hangs_there_is_neither_plugged_in_nor_
     assert decided(plugged_in=True, overrides=[off]).action == "leave_unplugged"
     soon = a_trip("2026-01-14T21:00:00+01:00", "2026-01-14T23:00:00+01:00", 130)
     assert decided(plugged_in=True, trips=[soon], vehicles=[a_car(charging=True)]).action == "go_on"
+
+
+def test_a_car_that_has_charged_is_told_so_until_it_leaves():
+    soon = a_trip("2026-01-14T18:10:00+01:00", "2026-01-15T14:00:00+01:00", 50)
+    over = {"trips": [a_trip(*MORNING, 50)], "vehicles": [a_car(plug_in_hours=["09:00", "18:00"])]}
+    forbid = {"vehicle": "heron", "start": "2026-01-14T18:00:00+01:00", "end": "2026-01-15T12:00:00+01:00"}
+
+    for told in (decided(plugged_in=True, trips=[soon]), decided(plugged_in=True, **over)):
+        assert (told.action, told.why) == ("has_charged", "50 % is aboard and the next trip needs 30 %")
+    assert decided(trips=[soon]).why == "it leaves before it could charge"
+    assert decided(**over).why == "not plugged in tonight"
+    assert decided(plugged_in=True, forbids=[forbid]).why == "you keep it off all night"

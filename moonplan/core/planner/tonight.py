@@ -92,9 +92,13 @@ def _nothing(plan: Plan, i: int, until: datetime, otherwise: Action) -> tuple[Ac
         return "cannot_charge", str(car.no_charge)
     inside = np.array([start < until for start in problem.grid.starts[:-1]], dtype=np.bool_)
     tonight = car.could_charge & inside
-    if not tonight.any():
-        return _not_at_all(plan, car, inside)
     share = mine.aboard_now_kwh / car.vehicle.usable_kwh
+    if not tonight.any():
+        by_itself = replace(problem.household, forbids=(), overrides=())
+        held_off = (chargeable_slots(by_itself, car.vehicle, problem.grid) & inside).any()
+        if otherwise == "has_charged" and not held_off:  # its hours are over, or it is about to leave
+            return otherwise, _enough(car, share)
+        return _not_at_all(plan, car, inside)
     if (mine.mean.soc_kwh[:-1] >= car.limit_kwh - NOTHING_KWH)[tonight].all():
         over = share - car.limit_kwh[tonight].max() / car.vehicle.usable_kwh
         told = "which is its limit" if over < _SAME_SHARE else f"above its limit of {percent_told(share - over)}"
