@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import json
 from collections.abc import Mapping
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import Any
 
 from django.db import transaction
@@ -18,6 +18,9 @@ from moonplan.household import editing
 from moonplan.household.models import Household, Vehicle
 from moonplan.planning.aboard import LOOKED_THROUGH, Aboard
 from moonplan.planning.models import ShownPlan
+
+# A plan in which nothing happens is kept anew after so long: SoC is not reckoned from a month ago.
+_STAYS = timedelta(days=7)
 
 
 def keep(household: Household, given: dict[str, Any], answer: dict[str, Any], known: Mapping[Vehicle, Aboard]) -> str:
@@ -42,8 +45,10 @@ def keep(household: Household, given: dict[str, Any], answer: dict[str, Any], kn
 def _is_what_is_left(answer: Mapping[str, Any], shown: Mapping[str, Any] | None) -> bool:
     """Whether a plan is what is left of the one that is shown, which then stays: a page that stays open looks time and
     again."""
-    start = datetime.fromisoformat(answer["start"])
-    return shown is not None and offers(shown, start) == offers(answer, start)
+    if shown is None:
+        return False
+    began, start = (datetime.fromisoformat(plan["start"]) for plan in (shown, answer))
+    return start - began < _STAYS and offers(shown, start) == offers(answer, start)
 
 
 def _stood_on(known: Aboard) -> dict[str, Any]:

@@ -9,6 +9,7 @@ from django.test import Client
 
 from moonplan.household.models import Person
 from moonplan.planning.models import ShownPlan
+from moonplan.planning.shown import keep
 from tests.api.conftest import NOW, Browser, car_of, versions
 
 # Wren, 22 kWh, is at 57 % and to leave at 90 %. At 10 A, 2.3 kW at the wall, 0.94 × 2.3 − 0.25 = 1.912 kW reach its battery,
@@ -245,3 +246,16 @@ def test_a_night_without_an_edit_is_the_one_that_goes_on(signed_in: Browser, clo
     assert at_once["sessions"][0]["end"] < heron["sessions"][0]["end"]
     _, night = signed_in.send("post", f"/tonight/{heron['id']}/night", {"versions": versions(heron)})
     assert night == {key: heron[key] for key in night}
+
+
+@pytest.mark.parametrize(("start", "kept"), [("2026-01-20T18:15:00+01:00", 1), ("2026-01-21T18:15:00+01:00", 2)])
+def test_a_plan_in_which_nothing_happens_is_kept_anew_after_a_week(person: Person, start: str, kept: int):
+    for at in ("2026-01-14T18:15:00+01:00", start):
+        keep(
+            person.household,
+            {"now": at},
+            {"start": at, "vehicles": [{"id": "1", "setpoints": [], "soc_pct": [[at, 50]]}]},
+            {},
+        )
+
+    assert ShownPlan.objects.count() == kept
