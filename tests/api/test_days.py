@@ -239,9 +239,11 @@ def test_a_trip_that_is_under_way_can_still_be_changed(signed_in: Browser, monke
     # In the first row, which is what is left of the night that it left in.
     assert out["night"] == car(told, "Wren")["nights"][0]["night"] == "2026-01-14"
     path = f"/days/trips/{out['id']}?version={out['version']}"
-    assert signed_in.send("patch", path, {"back": "2026-01-15T15:00"})[0] == 200
+    assert signed_in.send("patch", path, {"back": "2026-01-15T21:00"})[0] == 200
+    monkeypatch.setenv("MOONPLAN_NOW", "2026-01-15T18:10:00+01:00")
     later = trip(days(signed_in), "Wren", "2026-01-15T08:05:00+01:00")
-    assert datetime.fromisoformat(later["back"]) == datetime.fromisoformat("2026-01-15T15:00:00+01:00")
+    assert datetime.fromisoformat(later["back"]) == datetime.fromisoformat("2026-01-15T21:00:00+01:00")
+    assert later["night"] == "2026-01-15"
 
 
 def test_a_usual_day_that_is_under_way_is_told_and_can_be_named(signed_in: Browser, monkeypatch: pytest.MonkeyPatch):

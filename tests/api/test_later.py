@@ -248,14 +248,19 @@ def test_a_night_without_an_edit_is_the_one_that_goes_on(signed_in: Browser, clo
     assert night == {key: heron[key] for key in night}
 
 
-@pytest.mark.parametrize(("start", "kept"), [("2026-01-20T18:15:00+01:00", 1), ("2026-01-21T18:15:00+01:00", 2)])
-def test_a_plan_in_which_nothing_happens_is_kept_anew_after_a_week(person: Person, start: str, kept: int):
-    for at in ("2026-01-14T18:15:00+01:00", start):
-        keep(
-            person.household,
-            {"now": at},
-            {"start": at, "vehicles": [{"id": "1", "setpoints": [], "soc_pct": [[at, 50]]}]},
-            {},
-        )
+@pytest.mark.parametrize(
+    ("start", "setpoints", "kept"),
+    [
+        ("2026-01-20T18:15:00+01:00", [], 1),
+        ("2026-01-20T18:15:00+01:00", [["2026-01-20T22:00:00+01:00", 10.0]], 2),
+        # A month later, SoC could not be reckoned from the first one any more.
+        ("2026-01-21T18:15:00+01:00", [], 2),
+    ],
+)
+def test_another_plan_is_kept_once_something_else_is_offered_or_after_a_week(
+    person: Person, start: str, setpoints: list[Any], kept: int
+):
+    for at, offered in (("2026-01-14T18:15:00+01:00", []), (start, setpoints)):
+        keep(person.household, {"now": at}, {"start": at, "vehicles": [{"id": "1", "setpoints": offered, "now": at}]}, {})
 
     assert ShownPlan.objects.count() == kept

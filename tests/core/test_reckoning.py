@@ -163,6 +163,7 @@ def shown(begins: str, *, trips: Any = (), **on: list[str]) -> tuple[dict[str, A
         ([shown("18:15")], set()),
         # The one that charged last hangs on the lead.
         ([shown("18:15", heron=["19:00"], wren=["20:00"])], {"wren"}),
+        ([shown("18:15", heron=["20:00"], wren=["19:00"])], {"heron"}),
         # Planned otherwise at 19:10, what was planned for later never came about.
         ([shown("19:15"), shown("18:15", heron=["19:00"], wren=["20:00"])], {"heron"}),
         ([shown("19:15"), shown("18:15", heron=["19:15"])], set()),
@@ -191,7 +192,8 @@ def shown(begins: str, *, trips: Any = (), **on: list[str]) -> tuple[dict[str, A
     ],
 )
 def test_a_car_hangs_on_its_lead_once_it_has_charged_until_it_leaves_or_makes_way(plans: Any, hanging: set[str]):
-    asked = a_household(now="2026-01-14T20:30:00+01:00", **TWO_ON_ONE_LEAD)
+    ahead = [a_trip("2026-01-14T21:00:00+01:00", "2026-01-14T23:00:00+01:00", 9, vehicle=car) for car in ("heron", "wren")]
+    asked = a_household(now="2026-01-14T20:30:00+01:00", trips=ahead, **TWO_ON_ONE_LEAD)
 
     assert still_plugged_in(asked, plans, at("2026-01-14T12:00:00+01:00")) == hanging
 
