@@ -69,6 +69,16 @@ def aboard(household: Household, vehicles: Iterable[Vehicle], now: datetime, by_
     return {vehicle: _aboard(vehicle, soc_of(vehicle, now), plans, shown, now) for vehicle in vehicles}
 
 
+def as_read(vehicle: Vehicle, now: datetime) -> Aboard:
+    """What was aboard a car when somebody read it last."""
+    return _as_read(soc_of(vehicle, now))
+
+
+def _as_read(reading: SocReading | None) -> Aboard:
+    pct = _UNREAD_PCT if reading is None else reading.soc_pct
+    return Aboard(reading, False, pct, pct, charging=False)
+
+
 def _aboard(
     vehicle: Vehicle,
     reading: SocReading | None,
@@ -76,8 +86,7 @@ def _aboard(
     looked_at: Callable[[ShownPlan], _Shown | None],
     now: datetime,
 ) -> Aboard:
-    pct = _UNREAD_PCT if reading is None else reading.soc_pct
-    as_read = Aboard(reading, False, pct, pct, charging=False)
+    as_read = _as_read(reading)
     known = [plan for plan in plans if str(vehicle.pk) in plan.stands_on]
     if reading is None or not known:
         return as_read

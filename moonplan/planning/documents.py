@@ -21,7 +21,7 @@ from moonplan.household import editing
 from moonplan.household.models import Circuit, Evening, Feeder, Household, Lead, Rate, Trip, Vehicle
 from moonplan.logbook.models import RateReading
 from moonplan.planning import usual
-from moonplan.planning.aboard import Aboard, aboard, soc_of
+from moonplan.planning.aboard import Aboard, aboard, as_read, soc_of
 from moonplan.planning.rates import measured_rates
 from moonplan.planning.sun import sun_ahead
 from moonplan.planning.tariffs import tariff_keys
@@ -56,24 +56,39 @@ def planning_now() -> datetime:
     return _fixed_now(fixed) if fixed else timezone.now()
 
 
-def household_document(household: Household, now: datetime, nights: int | None = None) -> dict[str, Any]:
+def household_document(
+    household: Household, now: datetime, nights: int | None = None, *, known: Mapping[Vehicle, Aboard] | None = None
+) -> dict[str, Any]:
     """The document of a household as it stands, with the rates that its readings come to.
 
     nights : how many to plan from the one that is asked about on; None for as many as the household plans ahead.
+    known : what is aboard now, where that was asked for before.
     """
-    document = _without_readings(household, now, nights or usual.nights_ahead(household, now))
+    document = _without_readings(household, now, nights or usual.nights_ahead(household, now), known=known)
+    return _with_readings(household, document)
+
+
+def _with_readings(household: Household, document: dict[str, Any]) -> dict[str, Any]:
     rows = list(RateReading.objects.of(household))
     if rows:
         try:
             read = measured_rates(as_core(document), rows)
         except BadDocument:  # told when the document itself is read
             return document
-        known = {(rate["vehicle"], rate["lead"]) for rate in read}
-        document["rates"] = [r for r in document["rates"] if (r["vehicle"], r["lead"]) not in known] + read
+        measured = {(rate["vehicle"], rate["lead"]) for rate in read}
+        given = [rate for rate in document["rates"] if (rate["vehicle"], rate["lead"]) not in measured]
+        return document | {"rates": given + read}
     return document
 
 
-def _without_readings(household: Household, now: datetime, nights: int, *, every_trip: bool = False) -> dict[str, Any]:
+def _without_readings(
+    household: Household,
+    now: datetime,
+    nights: int,
+    *,
+    every_trip: bool = False,
+    known: Mapping[Vehicle, Aboard] | None = None,
+) -> dict[str, Any]:
     zone = usual.zone_of(household)
     nights -= _begun(household, now)
     feeders, circuits = Feeder.objects.of(household), Circuit.objects.of(household)
@@ -81,7 +96,7 @@ def _without_readings(household: Household, now: datetime, nights: int, *, every
     end = now + timedelta(days=nights + 2)
     horizon_end = _horizon_end(household, now, nights)
     evenings = _evenings(household, now)
-    known = _aboard(household, weeks, now)
+    known = _aboard(household, weeks, now) if known is None else known
     return {
         "format": documents.FORMAT,
         "timezone": household.timezone,
@@ -148,11 +163,12 @@ def as_core(document: dict[str, Any]) -> documents.Household:
 def _core_takes_it(household: Household) -> list[Mistake]:
     now, document = planning_now(), dict[str, Any]()
     try:
-        document = _without_readings(household, now, usual.nights_ahead(household, now), every_trip=True)
+        # How much is aboard is no matter of what may be typed, but where a session is pinned.
+        known = {vehicle: as_read(vehicle, now) for vehicle in Vehicle.objects.of(household)}
+        document = _without_readings(household, now, usual.nights_ahead(household, now), every_trip=True, known=known)
         as_core(document)
-        taken = core_household(household, now)
-        if taken.pins:
-            plan(taken, prove=False)
+        if as_core(_with_readings(household, document)).pins:
+            plan(core_household(household, now), prove=False)
     except BadDocument as error:
         at = _evenings(household, now), now, usual.zone_of(household)
         by_hand = {"pins": _pins(*at), "forbids": _forbids(*at)}

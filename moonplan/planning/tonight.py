@@ -43,7 +43,8 @@ def tonight(person: Person) -> dict[str, Any]:
     household = person.household
     began = time.perf_counter()
     now = planning_now()
-    given = household_document(household, now)
+    known = aboard_now(household, now)
+    given = household_document(household, now, known=known)
     made = refining.best_known(given, goes_on(household))
     answer = document(made)
     asked = made.problem.household
@@ -52,7 +53,6 @@ def tonight(person: Person) -> dict[str, Any]:
     plugged_in = hanging_on_their_leads(household, asked)
     decisions = [decide(made, i, plugged_in=car.id in plugged_in) for i, car in enumerate(made.problem.cars)]
     until = _last_leave(made, decisions)
-    known = aboard_now(household, now)
     revision = keep(household, given, answer, known)
     vehicles = {str(vehicle.pk): (vehicle, aboard) for vehicle, aboard in known.items()}
     return {
