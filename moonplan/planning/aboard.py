@@ -86,17 +86,17 @@ def _aboard(
     looked_at: Callable[[ShownPlan], _Shown | None],
     now: datetime,
 ) -> Aboard:
-    as_read = _as_read(reading)
+    unchanged = _as_read(reading)
     known = [plan for plan in plans if str(vehicle.pk) in plan.stands_on]
     if reading is None or not known:
-        return as_read
+        return unchanged
     standing = next((plan for plan in known if plan.stands_on[str(vehicle.pk)]["reading"] == reading.pk), None)
     shown = looked_at(standing or known[0])
     if shown is None:
-        return as_read
+        return unchanged
     planned = _as_planned(shown, vehicle, reading, now)
     # Whoever reads a car that was to be charging then does not stop it.
-    return planned if standing else as_read._replace(charging=planned.charging)
+    return planned if standing else unchanged._replace(charging=planned.charging)
 
 
 def _looked_at(plan: ShownPlan, by_now: ByNow) -> _Shown | None:

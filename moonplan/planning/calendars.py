@@ -150,10 +150,10 @@ def feed(household: Household) -> str:
     made = refining.best_known(household_document(household, now), shown)
     longer = refining.best_known(household_document(household, now, _FED_NIGHTS), shown)
     asked = made.problem.household
-    morning = noon(the_night(asked) + timedelta(days=1), asked.zone)
+    next_noon = noon(the_night(asked) + timedelta(days=1), asked.zone)
     entries = [
-        *_entries(made, asked.now, morning, hanging_on_their_leads(household, asked)),
-        *_entries(longer, morning, longer.problem.grid.starts[-1], set()),
+        *_entries(made, asked.now, next_noon, hanging_on_their_leads(household, asked)),
+        *_entries(longer, next_noon, longer.problem.grid.starts[-1], set()),
     ]
     return written(f"Moon Plan, {household.name}", entries, stamp=now)
 

@@ -4,7 +4,7 @@ Energy is reckoned by the mean rate. Only a session that still runs is planned o
 mean it would end the earlier the more often somebody looks, and a slow car would not be ready.
 """
 
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any
@@ -71,12 +71,9 @@ def _begun(amps: Floats, t: int) -> int | None:
 def offers(told: Mapping[str, Any], since: datetime, until: datetime = _EVER) -> dict[str, dict[datetime, float]]:
     """What a plan document offers each of its cars in the slots that begin between two times. [A]"""
     return {
-        one["id"]: {at: amps for at, amps in _slots(one["setpoints"]) if since <= at < until} for one in told["vehicles"]
+        one["id"]: {at: a for told_at, a in one["setpoints"] if since <= (at := datetime.fromisoformat(told_at)) < until}
+        for one in told["vehicles"]
     }
-
-
-def _slots(setpoints: Iterable[tuple[str, float]]) -> Iterator[tuple[datetime, float]]:
-    return ((datetime.fromisoformat(at), amps) for at, amps in setpoints)
 
 
 def setpoints(told: Mapping[str, Any], problem: Problem) -> list[Floats]:
