@@ -94,6 +94,33 @@ def test_a_trip_that_is_under_way_begins_with_the_sheet_and_can_be_changed(demo_
     expect(page.get_by_role("button", name="Thu 08:05–13:30, 26 km")).to_be_visible()
 
 
+def test_what_somebody_else_changed_while_a_trip_is_typed_is_asked_about(demo: Served, open_page):
+    page = open_page("about:blank")
+    page.clock.install()
+    page.goto(demo.link)
+    page.get_by_role("link", name="Days").click()
+    page.get_by_role("button", name="Sat 10:00–15:30, 38 km").click()
+    form = page.get_by_role("form", name="Trip")
+    form.get_by_label("What for").fill("lake")
+
+    elsewhere = page.context.new_page()
+    elsewhere.goto(f"{demo.address}/days")
+    elsewhere.get_by_role("button", name="Sat 10:00–15:30, 38 km").click()
+    elsewhere.get_by_role("form", name="Trip").get_by_label("Distance, km").fill("52")
+    elsewhere.get_by_role("button", name="Keep the change").click()
+    expect(elsewhere.get_by_role("button", name="Sat 10:00–15:30, 52 km")).to_be_visible()
+    # The page looks anew while the form is open, with what was typed in it.
+    page.clock.fast_forward("05:00")
+    expect(page.get_by_role("button", name="Sat 10:00–15:30, 52 km")).to_be_visible()
+    expect(form.get_by_label("What for")).to_have_value("lake")
+
+    form.get_by_role("button", name="Keep the change").click()
+    expect(page.get_by_role("alert")).to_contain_text("changed meanwhile by")
+    form.get_by_role("button", name="Keep the change").click()
+
+    expect(page.get_by_role("button", name="Sat 10:00–15:30, 38 km, lake")).to_be_visible()
+
+
 def test_a_short_thursday_is_seen_early_and_closed_with_one_press(demo: Served, open_page):
     page = days(demo, open_page)
     page.get_by_label("14 nights").check()

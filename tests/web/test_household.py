@@ -1,5 +1,7 @@
 """The household's drawing: a car moved to another lead, and cautions that are read."""
 
+import re
+
 from playwright.sync_api import APIResponse, Route, expect
 
 from tests.web.conftest import Served
@@ -65,3 +67,35 @@ def test_a_caution_that_is_read_is_folded_and_can_be_shown_again(demo: Served, o
     wren.get_by_text("An ordinary socket, night after night").click()
     wren.get_by_role("button", name="Show it again").click()
     expect(wren.get_by_text("1 caution read")).to_have_count(0)
+
+
+def test_what_somebody_else_changed_while_a_part_is_typed_is_asked_about(demo: Served, open_page):
+    page = open_page("about:blank")
+    page.clock.install()
+    page.goto(demo.link)
+    elsewhere = page.context.new_page()
+    forms = {}
+    for one in (page, elsewhere):
+        one.goto(f"{demo.address}/household")
+        one.get_by_role("button", name=re.compile("^Wren circuit")).click()
+        forms[one] = one.get_by_role("form", name="Wren")
+    forms[page].get_by_label("Daily limit").fill("85")
+
+    forms[elsewhere].get_by_label("Reserve").fill("25")
+    forms[elsewhere].get_by_role("button", name="Save").click()
+    expect(forms[elsewhere]).to_have_count(0)
+    # Whoever comes back to a page sees what is true by now beside what is being typed.
+    page.clock.fast_forward("00:30")
+    with page.expect_response("**/api/household"):
+        page.evaluate("document.dispatchEvent(new Event('visibilitychange', {bubbles: true}))")
+
+    forms[page].get_by_role("button", name="Save").click()
+    asked = page.get_by_role("alertdialog", name="Changed by somebody else")
+    expect(asked).to_contain_text("yours 85")
+    asked.get_by_role("button", name="Use mine").click()
+    expect(forms[page]).to_have_count(0)
+
+    page.get_by_role("button", name=re.compile("^Wren circuit")).click()
+    # What the other one changed stays: only what was typed here was sent.
+    expect(forms[page].get_by_label("Reserve")).to_have_value("25")
+    expect(forms[page].get_by_label("Daily limit")).to_have_value("85")

@@ -33,6 +33,8 @@ export function TripForm({ trip, car, cars, day, manner, edit, onDone }: Props) 
     summary: trip?.summary ?? "",
   });
   const [fill, setFill] = useState(trip?.fill ?? false);
+  // What the form was opened with: somebody may change the trip while another types.
+  const [version, setVersion] = useState(trip?.version ?? 0);
   const problem = edit.error instanceof ApiError ? edit.error : undefined;
   const errors = problem?.byField ?? {};
   const values: TripEdit = {
@@ -45,8 +47,13 @@ export function TripForm({ trip, car, cars, day, manner, edit, onDone }: Props) 
     summary: texts.summary,
     fill,
   };
-  const done = { onSuccess: onDone };
-  const stored = trip?.id == null ? null : { id: trip.id, version: trip.version };
+  const done = {
+    onSuccess: onDone,
+    // Told of it once, whoever sends it again means it.
+    onError: (error: Error) =>
+      setVersion((seen) => (error instanceof ApiError ? error.problem.version : undefined) ?? seen),
+  };
+  const stored = trip?.id == null ? null : { id: trip.id, version };
   const leaves = texts.leave ?? "";
   return (
     <form

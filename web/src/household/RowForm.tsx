@@ -21,8 +21,11 @@ interface Props {
 }
 
 /** The questions about one part, each with why it is asked. What the server refuses is told at its field. */
-export function RowForm({ kind, name, fields, whole, row, defaults = {}, onDone, onCancel }: Props) {
+export function RowForm({ kind, name, fields, whole, row: now, defaults = {}, onDone, onCancel }: Props) {
   const editing = useRowEdit();
+  // What the form was opened with: somebody may change the row while another types.
+  const [opened, setOpened] = useState(now);
+  const row = opened ?? now;
   const client = useQueryClient();
   const manner = whole.household.timezone;
   const start = () => Object.fromEntries(fields.map((f) => [f.name, written(f, (row ?? defaults)[f.name], manner)]));
@@ -44,8 +47,13 @@ export function RowForm({ kind, name, fields, whole, row, defaults = {}, onDone,
     return values;
   }
 
+  function done() {
+    setOpened(undefined);
+    onDone();
+  }
+
   function save(version = row?.version) {
-    editing.mutate({ kind, id: row?.id, version, values: changed() }, { onSuccess: onDone });
+    editing.mutate({ kind, id: row?.id, version, values: changed() }, { onSuccess: done });
   }
 
   return (
@@ -104,7 +112,7 @@ export function RowForm({ kind, name, fields, whole, row, defaults = {}, onDone,
             size="sm"
             variant="subtle"
             onClick={() =>
-              editing.mutate({ kind, id: row.id, version: row.version, remove: true }, { onSuccess: onDone })
+              editing.mutate({ kind, id: row.id, version: row.version, remove: true }, { onSuccess: done })
             }
           >
             Remove
