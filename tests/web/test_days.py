@@ -95,7 +95,7 @@ def test_a_trip_that_is_under_way_begins_with_the_sheet_and_can_be_changed(demo_
 
 
 def test_what_somebody_else_changed_while_a_trip_is_typed_is_asked_about(demo: Served, open_page):
-    page = open_page("about:blank")
+    page = open_page("about:blank", PHONE)
     page.clock.install()
     page.goto(demo.link)
     page.get_by_role("link", name="Days").click()
@@ -115,7 +115,8 @@ def test_what_somebody_else_changed_while_a_trip_is_typed_is_asked_about(demo: S
     expect(form.get_by_label("What for")).to_have_value("lake")
 
     form.get_by_role("button", name="Keep the change").click()
-    expect(page.get_by_role("alert")).to_contain_text("changed meanwhile by")
+    expect(page.get_by_role("alert")).to_contain_text("changed this trip meanwhile")
+    expect(form.get_by_role("alert")).to_be_in_viewport()
     form.get_by_role("button", name="Keep the change").click()
 
     expect(page.get_by_role("button", name="Sat 10:00–15:30, 38 km, lake")).to_be_visible()

@@ -1,5 +1,5 @@
 import { useState } from "react";
-import { ApiError } from "../api/client";
+import { ApiError, type Problem } from "../api/client";
 import { type Manner, toKm, toUnit } from "../shared/format";
 import { figure, number } from "../shared/number";
 import page from "../shared/Page.module.css";
@@ -34,7 +34,8 @@ export function TripForm({ trip, car, cars, day, manner, edit, onDone }: Props) 
   });
   const [fill, setFill] = useState(trip?.fill ?? false);
   // What the form was opened with: somebody may change the trip while another types.
-  const [version, setVersion] = useState(trip?.version ?? 0);
+  const [opened] = useState(trip?.version ?? 0);
+  const [theirs, setTheirs] = useState<Problem | null>(null);
   const problem = edit.error instanceof ApiError ? edit.error : undefined;
   const errors = problem?.byField ?? {};
   const values: TripEdit = {
@@ -49,11 +50,14 @@ export function TripForm({ trip, car, cars, day, manner, edit, onDone }: Props) 
   };
   const done = {
     onSuccess: onDone,
-    // Told of it once, whoever sends it again means it.
-    onError: (error: Error) =>
-      setVersion((seen) => (error instanceof ApiError ? error.problem.version : undefined) ?? seen),
+    // Told here, beside the button: whoever sends it again means it.
+    onError: (error: Error) => {
+      if (!(error instanceof ApiError) || error.status !== 409) return;
+      setTheirs(error.problem);
+      edit.reset();
+    },
   };
-  const stored = trip?.id == null ? null : { id: trip.id, version };
+  const stored = trip?.id == null ? null : { id: trip.id, version: theirs?.version ?? opened };
   const leaves = texts.leave ?? "";
   return (
     <form
@@ -96,6 +100,11 @@ export function TripForm({ trip, car, cars, day, manner, edit, onDone }: Props) 
       <label className={classes.flag}>
         <input type="checkbox" checked={fill} onChange={(event) => setFill(event.currentTarget.checked)} /> Leave full
       </label>
+      {theirs && (
+        <span role="alert" className={`${page.wrong} ${classes.wholeLine}`}>
+          {theirs.by} changed this trip meanwhile: it stands above. If you keep yours, it takes its place.
+        </span>
+      )}
       <span className={classes.buttons}>
         <button type="submit" disabled={edit.isPending}>
           {stored ? "Keep the change" : trip ? "Make it a trip of its own" : "Add the trip"}
