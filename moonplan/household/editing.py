@@ -172,10 +172,22 @@ def remove(person: Person, row: Part, *, version: int, what: str) -> Change:
 
 
 _batch: ContextVar[str] = ContextVar("batch", default="")
+# The open page that edits come from.
+_page: ContextVar[str] = ContextVar("page", default="")
 
 
 # Households whose edits are checked together, once all of them are made; None where each is checked by itself.
 _unchecked: ContextVar[set[int] | None] = ContextVar("unchecked", default=None)
+
+
+@contextmanager
+def from_page(page: str) -> Iterator[None]:
+    """Edits made within it come from an open page, which goes on from what it did itself: only others' edits conflict."""
+    token = _page.set(page)
+    try:
+        yield
+    finally:
+        _page.reset(token)
 
 
 @contextmanager
@@ -260,10 +272,29 @@ def _locked(row: Row) -> Any:
 
 
 def _same_version(row: Row, version: int) -> None:
-    if row.version != version:
+    if row.version != version and not _left_by_this_page(row, version):
         kind = kind_of(row)
-        last = Change.objects.filter(kind=kind, row=row.pk).select_related("person__user").first()
-        raise Conflict(kind, values_of(row), row.version, str(last.person) if last and last.person else "somebody")
+        raise Conflict(kind, values_of(row), row.version, last_editor(kind, row.pk))
+
+
+def last_editor(kind: str, pk: int) -> str:
+    """Who changed a row last, as they are called."""
+    last = Change.objects.filter(kind=kind, row=pk).select_related("person__user").first()
+    return str(last.person) if last and last.person else "somebody"
+
+
+def _left_by_this_page(row: Row, version: int) -> bool:
+    """Whether nobody else has changed a row since a version: the page that asks did all that came after it."""
+    since = Change.objects.filter(kind=kind_of(row), row=row.pk, version__gte=version)
+    if since.filter(undone=True).exists():
+        return False
+    left = dict(since.filter(version__gt=version).values_list("version", "page"))
+    return made_by_this_page(left.values()) and set(left) == set(range(version + 1, row.version + 1))
+
+
+def made_by_this_page(pages: Iterable[str]) -> bool:
+    """Whether edits, by the pages that they came from, were all made by the one that asks."""
+    return set(pages) == {_page.get()} != {""}
 
 
 def _set(household: Household, row: Row, fields: Mapping[str, Any]) -> None:
@@ -351,6 +382,7 @@ def _log(
         after=after,
         version=row.version,
         batch=_batch.get(),
+        page=_page.get(),
     )
 
 

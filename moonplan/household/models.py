@@ -315,6 +315,8 @@ class Change(models.Model):
     undone = models.BooleanField(default=False)
     # Edits that were made as one are undone as one.
     batch = models.CharField(max_length=32, blank=True, default="")
+    # The open page that it came from, where one said so.
+    page = models.CharField(max_length=32, blank=True, default="")
 
     class Meta:
         ordering = ("-pk",)

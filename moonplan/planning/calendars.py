@@ -175,6 +175,6 @@ def _entries(made: Plan, since: datetime, until: datetime, plugged_in: Set[str])
             charges = f"{car.name} charges at {session.current}, {place}"
             yield Entry(key, charges, figures, session.start, session.end)
             if nights[night] == 1 and action_of(car, session, plugged_in=car.id in plugged_in) == "plug_in":
-                by = plug_in_by(made, session.start)
+                by = plug_in_by(made, car, session.start) or made.problem.household.now
                 plug_in = f"Plug {car.name} into the {place} by {by.astimezone(zone):%H:%M}"
                 yield Entry(f"plug-in-{key}", plug_in, figures, by - _PLUGGING_IN, by, reminded=True)

@@ -25,6 +25,7 @@ from moonplan.core.rates import range_km
 from moonplan.core.timegrid import in_night, noon
 from moonplan.household import editing
 from moonplan.household.models import Change, Evening, Person, Trip, Vehicle
+from moonplan.logbook.models import SocReading
 from moonplan.planning import cautions, refining
 from moonplan.planning.aboard import Aboard, soc_of
 from moonplan.planning.documents import aboard_now, core_household, household_document, planning_now
@@ -381,10 +382,16 @@ def night_with(person: Person, vehicle: Vehicle, given: Mapping[str, Any], versi
 
 def _soc(person: Person, vehicle: Vehicle, pct: float, version: int, now: datetime) -> None:
     last = soc_of(vehicle, now)
-    if last is not None and last.pk != version:
-        by = Change.objects.filter(kind="soc", row=last.pk).select_related("person__user").first()
-        raise editing.Conflict("soc", {"soc_pct": last.soc_pct}, last.pk, str(by.person) if by and by.person else "somebody")
+    if last is not None and last.pk != version and not _read_by_this_page(vehicle, version):
+        raise editing.Conflict("soc", {"soc_pct": last.soc_pct}, last.pk, editing.last_editor("soc", last.pk))
     editing.add(person, "soc", {"vehicle_id": vehicle.pk, "at": now, "soc_pct": pct}, what=f"{vehicle.name}: SoC {pct:g} %")
+
+
+def _read_by_this_page(vehicle: Vehicle, version: int) -> bool:
+    """Whether every reading since one was typed into the page that asks."""
+    since = set(SocReading.objects.filter(vehicle=vehicle, pk__gt=version).values_list("pk", flat=True))
+    typed = dict(Change.objects.filter(kind="soc", row__in=since, undone=False).values_list("row", "page"))
+    return set(typed) == since and editing.made_by_this_page(typed.values())
 
 
 def _trip(person: Person, vehicle: Vehicle, fields: Mapping[str, Any], version: int, now: datetime) -> None:

@@ -33,10 +33,10 @@ def other_person(person: Person) -> Person:
 
 
 class Browser:
-    """A signed-in browser that talks JSON to the API."""
+    """A signed-in browser that talks JSON to the API. page : what its open page calls itself, where it does."""
 
-    def __init__(self, person: Person | None) -> None:
-        self.client = Client()
+    def __init__(self, person: Person | None, page: str = "") -> None:
+        self.client = Client(headers={"X-Open-Page": page})
         if person is not None:
             self.client.force_login(person.user, backend="django.contrib.auth.backends.ModelBackend")
 

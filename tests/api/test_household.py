@@ -157,6 +157,30 @@ def test_two_windows_on_the_same_car(signed_in: Browser, other_person: Person):
     assert (told["current"]["usable_kwh"], told["by"], told["version"]) == (23, "robin", wren["version"] + 1)
 
 
+def test_a_page_goes_on_from_what_it_did_itself_and_nobody_else_did(person: Person, other_person: Person):
+    here, there = Browser(person, "this page"), Browser(other_person, "another page")
+    wren = row(here, "vehicle", "Wren")
+
+    def told_of(browser: Browser, behind: int = 0, **fields: Any) -> int:
+        """The answer to an edit that was made on what the page showed at first, or so many edits later."""
+        return int(browser.send("patch", f"/vehicles/{wren['id']}?version={wren['version'] + behind}", fields)[0])
+
+    assert told_of(here, usable_kwh=23) == 200
+    assert told_of(here, reserve_pct=15) == 200
+    # The same person elsewhere has not seen these.
+    assert told_of(Browser(person, "a second page"), reserve_pct=12) == 409
+    assert told_of(Browser(person), reserve_pct=12) == 409
+    assert told_of(there, behind=2, usable_kwh=24) == 200
+    assert told_of(here, behind=2, usable_kwh=25) == 409
+    assert told_of(here, behind=3, usable_kwh=26) == 200
+    assert told_of(here, behind=4, reserve_pct=16) == 200
+    there.send("post", "/undo")
+    # That somebody took it back, the page has not seen.
+    assert told_of(here, behind=5, reserve_pct=17) == 409
+    by_now = row(here, "vehicle", "Wren")
+    assert (by_now["usable_kwh"], by_now["reserve_pct"]) == (26, 15)
+
+
 @pytest.mark.parametrize("kind", ["feeder", "circuit", "lead", "vehicle", "trip", "band"])
 def test_another_household_s_rows_can_be_neither_read_nor_changed_by_id(signed_in: Browser, stranger: Browser, kind: str):
     mine = signed_in.get("/household")[1][f"{kind}s"][0]

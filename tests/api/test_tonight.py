@@ -176,6 +176,23 @@ def test_two_people_on_the_same_evening(signed_in: Browser, other_person: Person
     assert car_of(signed_in.get("/tonight")[1], "Wren")["inputs"]["km"] == 40
 
 
+def test_a_page_goes_on_from_the_soc_that_was_typed_into_it(person: Person, other_person: Person):
+    here, there = Browser(person, "this page"), Browser(other_person, "another page")
+    wren = car_of(here.get("/tonight")[1], "Wren")
+    path, seen = f"/tonight/{wren['id']}", versions(wren)
+
+    for pct in (60, 61):
+        assert here.send("patch", path, {"soc_pct": pct, "versions": seen})[0] == 200
+    status, told = there.send("patch", path, {"soc_pct": 50, "versions": seen})
+    assert (status, told["current"]["soc_pct"]) == (409, 61)
+    by_now = versions(car_of(there.get("/tonight")[1], "Wren"))
+    assert there.send("patch", path, {"soc_pct": 50, "versions": by_now})[0] == 200
+
+    status, told = here.send("patch", path, {"soc_pct": 62, "versions": seen})
+
+    assert (status, told["by"], told["current"]["soc_pct"]) == (409, "robin", 50)
+
+
 def test_a_night_with_an_edit_is_told_and_is_the_one_that_the_edit_makes(signed_in: Browser):
     wren = car_of(signed_in.get("/tonight")[1], "Wren")
     path = f"/tonight/{wren['id']}"

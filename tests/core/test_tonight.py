@@ -31,6 +31,27 @@ def test_plug_in_before_bed_for_a_session_that_starts_while_all_sleep():
     assert decision.readiness.short_kwh == 0
 
 
+def test_who_looks_after_bedtime_plugs_in_now():
+    late = {"name": "late", "price": 0.05, "from": "01:00", "to": "05:00"}
+    decision = decided(
+        now="2026-01-14T23:10:00+01:00",
+        trips=[a_trip(*MORNING, 150)],
+        tariff={"default_price": 0.3, "bands": [late]},
+        bedtime="22:45",
+    )
+
+    assert (decision.action, decision.plug_in_by) == ("plug_in", None)
+
+
+def test_a_car_that_comes_home_when_all_sleep_is_plugged_in_by_whoever_brings_it():
+    late = {"name": "late", "price": 0.05, "from": "01:00", "to": "05:00"}
+    out = a_trip("2026-01-14T19:00:00+01:00", "2026-01-14T23:40:00+01:00", 10)
+    decision = decided(trips=[out, a_trip(*MORNING, 150)], tariff={"default_price": 0.3, "bands": [late]}, bedtime="22:45")
+
+    assert clock(decision.sessions[0].start) >= "01:00"
+    assert clock(decision.plug_in_by) == "23:40"
+
+
 def test_plug_in_by_the_start_where_someone_is_up():
     decision = decided(trips=[a_trip(*MORNING, 150)], bedtime="23:30")
 

@@ -78,6 +78,18 @@ def test_a_trip_is_moved_on_the_sheet_with_the_keyboard_and_by_dragging(demo: Se
     expect(moved).to_be_visible()
 
 
+def test_a_trip_is_moved_by_as_many_presses_as_were_made(demo: Served, open_page):
+    page = days(demo, open_page)
+    page.get_by_role("button", name=re.compile(r"Heron, Saturday 10:00 to 15:30")).focus()
+
+    for _ in range(3):
+        page.keyboard.press("ArrowRight")
+
+    expect(page.get_by_role("button", name="Sat 10:45–16:15, 38 km")).to_be_visible()
+    expect(page.get_by_role("button", name=re.compile(r"Heron, Saturday 10:45 to 16:15"))).to_be_focused()
+    expect(page.get_by_role("alert")).to_have_count(0)
+
+
 def test_a_trip_that_is_under_way_begins_with_the_sheet_and_can_be_changed(demo_at: Callable[[str], Served], open_page):
     page = days(demo_at("15T10:10"), open_page)
     mark = page.get_by_role("button", name=re.compile(r"Wren, Thursday 08:05 to 13:30"))
@@ -185,6 +197,35 @@ def test_an_odometer_reading_and_a_typed_usual_day(demo: Served, open_page):
     wren.get_by_label("Wren on sun, instead").fill("40")
     wren.get_by_label("Wren on sun, instead").press("Enter")
     expect(page.get_by_role("button", name="Sun 08:00–17:00, 40 km (usual)")).to_be_visible()
+
+
+def test_usual_days_are_typed_one_after_the_other_without_waiting(demo: Served, open_page):
+    page = days(demo, open_page)
+    page.get_by_label("Wren on fri, instead").fill("21")
+    for typed in ("33", "40"):
+        page.keyboard.press("Tab")
+        page.keyboard.type(typed)
+    page.get_by_label("Wren usually leaves").fill("0750")
+    page.keyboard.press("Tab")
+
+    expect(page.get_by_role("button", name="Sun 07:50–17:00, 40 km (usual)")).to_be_visible()
+    page.reload()
+    for day, km in (("fri", "21"), ("sat", "33"), ("sun", "40")):
+        expect(page.get_by_label(f"Wren on {day}, instead")).to_have_value(km)
+
+
+def test_a_usual_day_that_somebody_else_changed_is_not_typed_over(demo: Served, open_page):
+    page, elsewhere = days(demo, open_page), open_page(demo.new_link())
+    elsewhere.get_by_role("link", name="Days").click()
+    elsewhere.get_by_label("Wren on sun, instead").fill("40")
+    elsewhere.keyboard.press("Tab")
+    expect(elsewhere.get_by_role("button", name="Sun 08:00–17:00, 40 km (usual)")).to_be_visible()
+
+    page.get_by_label("Wren on tue, instead").fill("33")
+    page.keyboard.press("Tab")
+
+    expect(page.get_by_role("alert")).to_contain_text("changed Wren meanwhile; it is shown as it is now")
+    expect(page.get_by_label("Wren on sun, instead")).to_have_value("40")
 
 
 def test_tonight_looks_as_far_ahead_as_the_days_when_asked(demo: Served, open_page):

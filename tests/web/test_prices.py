@@ -56,6 +56,45 @@ def test_what_is_typed_in_the_table_is_on_the_week(demo: Served, open_page):
     expect(page.get_by_role("alert").filter(has_text="night from: 25:00, expected HH:MM")).to_be_visible()
 
 
+def test_a_sheet_is_typed_line_by_line_without_waiting_for_an_answer(demo: Served, open_page):
+    page = prices(demo, open_page)
+    page.get_by_role("textbox", name="evening peak from").fill("16:30")
+    page.keyboard.press("Tab")
+    page.keyboard.type("21:30")
+    page.keyboard.press("Tab")
+    for day in ("mon", "tue", "wed"):
+        page.get_by_role("checkbox", name=f"evening peak on {day}").click()
+    first = page.get_by_role("textbox", name="Name of line 1")
+    expect(first).to_have_value("night")
+    page.get_by_role("button", name="evening peak before").click()
+    expect(first).to_have_value("evening peak")
+
+    # Friday's peak is still one, from and to when it was typed; Wednesday's is none any more.
+    expect(hour(page, "Friday 16:30: 0.29871 by line 1, evening peak")).to_be_visible()
+    expect(hour(page, "Friday 21:00: 0.29871 by line 1, evening peak")).to_be_visible()
+    expect(hour(page, "Wednesday 16:30: 0.21437 by the default price")).to_be_visible()
+    expect(page.get_by_role("alert")).to_have_count(0)
+
+
+def test_a_line_that_somebody_else_changed_is_not_typed_over(demo: Served, open_page):
+    page, elsewhere = prices(demo, open_page), open_page(demo.new_link())
+    elsewhere.get_by_role("link", name="Prices", exact=True).click()
+    elsewhere.get_by_role("textbox", name="Price of night").fill("0.07")
+    elsewhere.keyboard.press("Enter")
+    expect(hour(elsewhere, "Monday 00:00: 0.07")).to_be_visible()
+    price = page.get_by_role("textbox", name="Price of night")
+
+    price.fill("0.06")
+    price.press("Enter")
+
+    expect(page.get_by_role("alert")).to_contain_text("changed this line meanwhile; it is shown as it is now")
+    expect(price).to_have_value("0.07")
+    price.fill("0.06")
+    price.press("Enter")
+    expect(hour(page, "Monday 00:00: 0.06")).to_be_visible()
+    expect(page.get_by_role("alert")).to_have_count(0)
+
+
 def test_lines_that_overlap_say_who_wins_and_order_is_changed(demo: Served, open_page):
     page = prices(demo, open_page)
     page.get_by_role("button", name="A line more").click()

@@ -243,6 +243,38 @@ def test_two_windows_on_the_same_car_lose_nothing(demo: Served, open_page):
     expect(asked).to_have_count(0)
 
 
+def test_a_figure_that_somebody_else_changes_while_it_is_typed_is_asked_about(demo: Served, open_page):
+    page = open_page("about:blank")
+    page.clock.install()
+    page.goto(demo.link)
+    expect(car(page, "Wren")).to_be_visible()
+    theirs = open_page(demo.new_link())
+    car(theirs, "Wren").get_by_role("spinbutton", name="Distance").fill("40")
+    expect(theirs.get_by_role("button", name="Undo “Wren: next trip”")).to_be_visible()
+    ready = car(page, "Wren").get_by_role("textbox", name="Ready by")
+    leave = car(page, "Wren").get_by_role("textbox", name="Leaving time")
+    leave.fill("08:30")
+    # The page looks anew before what is typed has been sent: the trip is theirs now, its leaving time is not.
+    page.clock.fast_forward("05:00")
+    expect(car(page, "Wren").get_by_role("spinbutton", name="Distance")).to_have_value("40")
+    expect(leave).to_have_value("08:30")
+    leave.press("Enter")
+    expect(car(page, "Wren")).to_contain_text("for Thursday 08:30 (40 km)")
+    expect(car(page, "Wren").get_by_role("alertdialog")).to_have_count(0)
+
+    car(theirs, "Wren").get_by_role("textbox", name="Ready by").fill("06:00")
+    theirs.keyboard.press("Enter")
+    expect(theirs.get_by_role("button", name="Undo “Wren: tonight”")).to_be_visible()
+    ready.press("0")
+    with page.expect_response("**/api/tonight"):
+        page.clock.fast_forward("05:00")
+    ready.fill("07:15")
+    ready.press("Enter")
+
+    asked = car(page, "Wren").get_by_role("alertdialog")
+    expect(asked).to_contain_text("ready by: theirs 06:00, yours 07:15")
+
+
 @pytest.mark.parametrize("viewport", [DESK, PHONE], ids=["desk", "phone"])
 def test_two_nights_are_drawn_over_each_other_and_chosen_by_figure(demo: Served, open_page, viewport):
     mine, theirs = open_page(demo.link, viewport), open_page(demo.new_link(), viewport)

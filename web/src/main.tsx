@@ -2,15 +2,25 @@ import "@mantine/core/styles.css";
 import "@fontsource-variable/source-serif-4/wght.css";
 import "./theme/theme.css";
 import { MantineProvider } from "@mantine/core";
-import { QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { MutationCache, QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { BrowserRouter } from "react-router";
 import { App } from "./App";
+import { ApiError } from "./api/client";
+import { outdated } from "./shared/outdated";
 import { theme } from "./theme/theme";
 
 const nonce = document.querySelector<HTMLMetaElement>('meta[property="csp-nonce"]')?.nonce ?? "";
-const queries = new QueryClient({ defaultOptions: { queries: { retry: false, staleTime: 20_000 } } });
+const queries = new QueryClient({
+  defaultOptions: { queries: { retry: false, staleTime: 20_000 } },
+  mutationCache: new MutationCache({
+    onError: (error) => {
+      // What somebody else did meanwhile is shown beside what is said of it.
+      if (error instanceof ApiError && error.status === 409) outdated(queries);
+    },
+  }),
+});
 const root = document.getElementById("root");
 if (root) {
   createRoot(root).render(

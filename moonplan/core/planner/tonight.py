@@ -29,7 +29,8 @@ Action = Literal["plug_in", "go_on", "keep_plugged_in", "leave_unplugged", "has_
 class Decision:
     """What to do with one car tonight.
 
-    plug_in_by : the last time someone is up before the first session. ready_at : when the last session is through.
+    plug_in_by : the last time someone is up before the first session; None where that is now. ready_at : when the last
+        session is through.
     departure, readiness : the next departure after now, and whether the car is ready for it.
     why : for a car to be plugged in, the first session's reason; else why it is left, in one clause.
     """
@@ -59,7 +60,7 @@ def decide(plan: Plan, i: int, *, plugged_in: bool = False) -> Decision:
     sessions = tuple(session for session in plan.sessions[i] if session.start < until)
     departure = car.departures[0] if car.departures else None
     readiness = mine.departures[0] if car.departures else None
-    by = plug_in_by(plan, sessions[0].start) if sessions else None
+    by = plug_in_by(plan, car, sessions[0].start) if sessions else None
     if sessions:
         action, why = action_of(car, sessions[0], plugged_in=plugged_in), sessions[0].reason
     else:
@@ -75,13 +76,14 @@ def action_of(car: Car, session: Session, *, plugged_in: bool = False) -> Action
     return "keep_plugged_in" if plugged_in and car.control != "hand" else "plug_in"
 
 
-def plug_in_by(plan: Plan, start: datetime) -> datetime:
-    """The last moment up to a start at which someone is up to plug in; the start itself where nobody sleeps before."""
+def plug_in_by(plan: Plan, car: Car, start: datetime) -> datetime | None:
+    """The last moment up to a start at which someone is up to plug a car in, or brings it home; None where that is now."""
     h = plan.problem.household
     moment = start
     while moment > h.now and not is_awake(moment, h.zone, h.wake, h.bedtime):
         moment -= timedelta(minutes=1)
-    return max(moment, h.now) if moment > h.now else start
+    moment = max([moment, *(trip.back for trip in h.trips_of(car.id) if trip.back <= start)])
+    return moment if moment > h.now else None
 
 
 def _nothing(plan: Plan, i: int, until: datetime, otherwise: Action) -> tuple[Action, str]:

@@ -34,10 +34,14 @@ function csrfToken(): string {
   return /(?:^|; )csrftoken=([^;]+)/.exec(document.cookie)?.[1] ?? "";
 }
 
+/** This open page, by a name of its own: an edit goes on from what the page did itself, and only others' are asked about. */
+const OPEN_PAGE = Array.from(crypto.getRandomValues(new Uint8Array(12)), (byte) => byte.toString(16)).join("");
+
 export const api = createClient<paths>({ baseUrl: "/" });
 api.use({
   onRequest({ request }) {
     if (request.method !== "GET") request.headers.set("X-CSRFToken", csrfToken());
+    request.headers.set("X-Open-Page", OPEN_PAGE);
     return request;
   },
 });

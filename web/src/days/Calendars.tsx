@@ -1,6 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, type Schemas, told } from "../api/client";
+import { EditProblem } from "../shared/EditProblem";
 import { clock, type Manner, toKm, toUnit, weekday } from "../shared/format";
 import { figure } from "../shared/number";
 import { outdated } from "../shared/outdated";
@@ -146,6 +147,7 @@ function Feed() {
           Make a new address
         </button>
       </p>
+      <EditProblem error={renewing.error} what="the address" />
     </div>
   );
 }

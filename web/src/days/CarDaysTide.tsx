@@ -81,7 +81,7 @@ export function CarDaysTide({ car, manner, x, top, height, left, narrow, end, ed
       })}
       {car.trips.map((trip) => (
         <TripMark
-          key={trip.leave}
+          key={trip.id ?? trip.leave}
           trip={trip}
           car={car}
           manner={manner}

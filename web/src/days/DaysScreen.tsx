@@ -3,6 +3,7 @@ import { Link } from "react-router";
 import { ApiError } from "../api/client";
 import { useRowEdit } from "../household/household.queries";
 import { OutOfDate } from "../shared/anew";
+import { EditProblem } from "../shared/EditProblem";
 import { energy, mannerOf, money } from "../shared/format";
 import page from "../shared/Page.module.css";
 import { Refinement } from "../shared/Refinement";
@@ -98,7 +99,7 @@ function Horizon({ plan }: { plan: Days }) {
   const edit = useRowEdit();
   if (plan.nights_of_tonight >= plan.nights || plan.cars.length === 0) return null;
   return (
-    <p className={classes.note}>
+    <div className={classes.note}>
       Tonight is planned with {plan.nights_of_tonight} {plan.nights_of_tonight === 1 ? "night" : "nights"} in view, so
       its plan may differ.{" "}
       <button
@@ -114,6 +115,7 @@ function Horizon({ plan }: { plan: Days }) {
       >
         Plan tonight with {plan.nights} nights in view
       </button>
-    </p>
+      <EditProblem error={edit.error} what="this" />
+    </div>
   );
 }

@@ -1,9 +1,10 @@
 import { useState } from "react";
-import { useRowEdit } from "../household/household.queries";
+import { useRowEdit, useTypedRow } from "../household/household.queries";
+import { EditProblem } from "../shared/EditProblem";
 import { distance, type Manner, money, nightTitle } from "../shared/format";
 import { HABITS } from "../shared/habits";
 import classes from "./Days.module.css";
-import { type Days, useHabits } from "./days.queries";
+import { type CarDays, type Days, useHabits } from "./days.queries";
 
 /** The schools on the same nights, side by side; one is the household's, and a car may have its own. */
 export function Habits({ plan, manner }: { plan: Days; manner: Manner }) {
@@ -18,27 +19,7 @@ export function Habits({ plan, manner }: { plan: Days; manner: Manner }) {
       <h2>When to charge: {words[plan.habit]}</h2>
       <p>
         {plan.cars.map((car) => (
-          <label key={car.id}>
-            {car.name}{" "}
-            <select
-              value={car.habit ?? ""}
-              onChange={(event) =>
-                edit.mutate({
-                  kind: "vehicle",
-                  id: Number(car.id),
-                  version: car.version,
-                  values: { habit: event.currentTarget.value || null },
-                })
-              }
-            >
-              <option value="">as the household does</option>
-              {HABITS.map(([key, told]) => (
-                <option key={key} value={key}>
-                  {told}
-                </option>
-              ))}
-            </select>
-          </label>
+          <OwnHabit key={car.id} car={car} edit={edit} />
         ))}
         {!asked && (
           <button type="button" onClick={() => setAsked(true)}>
@@ -46,6 +27,7 @@ export function Habits({ plan, manner }: { plan: Days; manner: Manner }) {
           </button>
         )}
       </p>
+      <EditProblem error={edit.error} what="this" />
       {asked && habits.isPending && <p role="status">Planning these nights under every habit …</p>}
       {habits.error && <p role="alert">{habits.error.message}</p>}
       {habits.data?.habits.map((one) => (
@@ -87,5 +69,33 @@ export function Habits({ plan, manner }: { plan: Days; manner: Manner }) {
         </div>
       ))}
     </section>
+  );
+}
+
+/** What a car does instead of what the household does. */
+function OwnHabit({ car, edit }: { car: CarDays; edit: ReturnType<typeof useRowEdit> }) {
+  const { habit } = useTypedRow("vehicle", { id: Number(car.id), habit: car.habit });
+  return (
+    <label>
+      {car.name}{" "}
+      <select
+        value={habit ?? ""}
+        onChange={(event) =>
+          edit.mutate({
+            kind: "vehicle",
+            id: Number(car.id),
+            version: car.version,
+            values: { habit: event.currentTarget.value || null },
+          })
+        }
+      >
+        <option value="">as the household does</option>
+        {HABITS.map(([key, told]) => (
+          <option key={key} value={key}>
+            {told}
+          </option>
+        ))}
+      </select>
+    </label>
   );
 }

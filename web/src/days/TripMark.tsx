@@ -2,8 +2,7 @@ import { type PointerEvent, useState } from "react";
 import type { Heights, TimeAxis } from "../shared/axis";
 import { clock, distance, type Manner, weekday } from "../shared/format";
 import classes from "./Days.module.css";
-import type { CarDays, Trip, useDaysEdit } from "./days.queries";
-import { moved, wall } from "./wall";
+import { type CarDays, shifted, type Trip, type useDaysEdit, useMoving } from "./days.queries";
 
 interface Props {
   trip: Trip;
@@ -28,7 +27,8 @@ const KEYS: Record<string, number> = { ArrowLeft: -1, ArrowRight: 1 };
 export function TripMark({ trip, car, manner, x, top, low, edit, onTell, onOpen }: Props) {
   const [drag, setDrag] = useState<{ from: number; by: number } | null>(null);
   const leave = new Date(trip.leave);
-  const by = drag?.by ?? 0;
+  const moving = useMoving(trip.id) * 60_000;
+  const by = (drag?.by ?? 0) + x(new Date(leave.getTime() + moving)) - x(leave);
   const leaves = x(leave) + by;
   const to = x(new Date(trip.back)) + by;
   // A trip that is under way has left before the sheet begins.
@@ -42,12 +42,11 @@ export function TripMark({ trip, car, manner, x, top, low, edit, onTell, onOpen 
 
   function move(minutes: number) {
     if (minutes === 0) return;
-    const shift = (instant: string) => moved(wall(instant, manner.timezone), minutes);
-    const times = { leave: shift(trip.leave), back: shift(trip.back) };
-    if (trip.id === null) {
+    if (trip.id !== null) {
+      edit.mutate({ what: "move", trip: trip.id, minutes });
+    } else if (!edit.isPending) {
+      const times = shifted(trip, minutes, manner.timezone);
       edit.mutate({ what: "add", trip: { vehicle_id: Number(car.id), km: trip.km, ...times } });
-    } else {
-      edit.mutate({ what: "change", id: trip.id, version: trip.version, trip: times });
     }
   }
 

@@ -1,12 +1,15 @@
 import { ApiError } from "../api/client";
-import { useRowEdit } from "../household/household.queries";
+import { useRowEdit, useTypedRow } from "../household/household.queries";
 import { BringFile } from "../shared/BringFile";
+import { EditProblem } from "../shared/EditProblem";
 import { distance, type Manner, toKm, toUnit } from "../shared/format";
 import { NumberField } from "../shared/NumberField";
 import { TimeField } from "../shared/TimeField";
 import classes from "./Days.module.css";
 import { OdometerForm } from "./OdometerForm";
 import { bringOdometer, type UsualOfCar, useRemoveOdometer, useUsual } from "./usual.queries";
+
+const FIELDS = ["usual_km", "usual_leave", "usual_back"];
 
 /** What the days stand on: each car's usual week, how it was learned, and its odometer. */
 export function WhatIsUsual({ manner }: { manner: Manner }) {
@@ -25,7 +28,8 @@ export function WhatIsUsual({ manner }: { manner: Manner }) {
   );
 }
 
-function UsualCar({ car, manner }: { car: UsualOfCar; manner: Manner }) {
+function UsualCar({ car: known, manner }: { car: UsualOfCar; manner: Manner }) {
+  const car = useTypedRow("vehicle", known);
   const edit = useRowEdit();
   const errors = edit.error instanceof ApiError ? edit.error.byField : {};
   const change = (values: Record<string, unknown>) =>
@@ -87,6 +91,7 @@ function UsualCar({ car, manner }: { car: UsualOfCar; manner: Manner }) {
           </>
         )}
       </p>
+      <EditProblem error={edit.error} what={car.name} fields={FIELDS} />
       <OdometerForm car={car} manner={manner} />
       <Readings car={car} manner={manner} />
       <BringFile
@@ -124,6 +129,7 @@ function Readings({ car, manner }: { car: UsualOfCar; manner: Manner }) {
           </li>
         ))}
       </ul>
+      <EditProblem error={removing.error} what="this reading" />
     </details>
   );
 }

@@ -1,7 +1,8 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { ApiError, api, type Schemas, told } from "../api/client";
+import { useMutation, useMutationState, useQuery, useQueryClient } from "@tanstack/react-query";
+import { api, type Schemas, told } from "../api/client";
 import { LOOK_ANEW_MS } from "../shared/anew";
 import { answered } from "../shared/outdated";
+import { moved, wall } from "./wall";
 
 export type Days = Schemas["Days"];
 export type CarDays = Schemas["CarDays"];
@@ -22,6 +23,7 @@ export function useDays(nights: number) {
 /** Every edit of the coming days: each answers with the days planned anew. */
 export type Edit =
   | { what: "add"; trip: TripEdit }
+  | { what: "move"; trip: number; minutes: number }
   | { what: "change"; id: number; version: number; trip: TripEdit }
   | { what: "remove"; id: number; version: number }
   | { what: "copy"; id: number; days: string[] }
@@ -31,16 +33,41 @@ export type Edit =
 export function useDaysEdit(nights: number) {
   const client = useQueryClient();
   return useMutation({
+    mutationKey: [KEY],
     scope: { id: "days" },
-    mutationFn: (edit: Edit) => told(send(edit, nights)),
-    onSuccess: (days: Days) => answered(client, [KEY, nights], days),
-    onError: (error) => {
-      if (error instanceof ApiError && error.status === 409) client.invalidateQueries({ queryKey: [KEY] });
+    mutationFn: (edit: Edit) => {
+      const asked = edit.what === "move" ? moveOf(edit, client.getQueryData<Days>([KEY, nights])) : edit;
+      return told(send(asked, nights));
     },
+    onSuccess: (days: Days) => answered(client, [KEY, nights], days),
   });
 }
 
-function send(edit: Edit, nights: number) {
+/** By how many minutes a trip is on its way to be moved. */
+export function useMoving(trip: number | null): number {
+  const waiting = useMutationState({
+    filters: { mutationKey: [KEY], status: "pending" },
+    select: (mutation) => mutation.state.variables as Edit,
+  });
+  return waiting.reduce((all, edit) => all + (edit.what === "move" && edit.trip === trip ? edit.minutes : 0), 0);
+}
+
+/** A trip is moved from where it is once every edit before has been answered. */
+function moveOf({ trip, minutes }: Extract<Edit, { what: "move" }>, days?: Days): Sent {
+  const found = days?.cars.flatMap((car) => car.trips).find((one) => one.id === trip);
+  if (!days || !found) throw new Error("the trip is not there any more.");
+  return { what: "change", id: trip, version: found.version, trip: shifted(found, minutes, days.timezone) };
+}
+
+/** When a trip would leave and be back, so many minutes later by the clock. */
+export function shifted(trip: Trip, minutes: number, timezone: string) {
+  const shift = (instant: string) => moved(wall(instant, timezone), minutes);
+  return { leave: shift(trip.leave), back: shift(trip.back) };
+}
+
+type Sent = Exclude<Edit, { what: "move" }>;
+
+function send(edit: Sent, nights: number) {
   switch (edit.what) {
     case "add":
       return api.POST("/api/days/trips", { params: { query: { nights } }, body: edit.trip });

@@ -3,6 +3,7 @@ import { useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { api, told, type WholeHousehold } from "../api/client";
 import { Cautions } from "../shared/Cautions";
+import { EditProblem } from "../shared/EditProblem";
 import { clock, day, distance, mannerOf, price, weekday } from "../shared/format";
 import { Drawing } from "./Drawing";
 import { PLACE, PRICES, TRIP } from "./fields";
@@ -128,21 +129,23 @@ function Finish({ whole }: { whole: WholeHousehold }) {
   const edit = useRowEdit();
   const go = useNavigate();
   return (
-    <p>
-      <Button
-        loading={edit.isPending}
-        onClick={async () => {
-          await edit.mutateAsync({
-            kind: "household",
-            version: whole.household.version,
-            values: { set_up: true },
-          });
-          go("/");
-        }}
-      >
-        Show me tonight
-      </Button>
-    </p>
+    <>
+      <p>
+        <Button
+          loading={edit.isPending}
+          onClick={
+            () =>
+              edit
+                .mutateAsync({ kind: "household", version: whole.household.version, values: { set_up: true } })
+                .then(() => go("/"))
+                .catch(() => {}) // It is told below.
+          }
+        >
+          Show me tonight
+        </Button>
+      </p>
+      <EditProblem error={edit.error} what="this" />
+    </>
   );
 }
 

@@ -1,9 +1,10 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useMutationState, useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, told, type WholeHousehold } from "../api/client";
 import { answered } from "../shared/outdated";
 import type { Kind } from "./fields";
 
 const KEY = ["household"];
+const ROW = ["row"];
 export type Values = Record<string, unknown>;
 export type RowKind = Exclude<Kind, "household">;
 
@@ -23,9 +24,21 @@ export interface RowEdit {
 export function useRowEdit() {
   const client = useQueryClient();
   return useMutation({
+    mutationKey: ROW,
+    scope: { id: "rows" },
     mutationFn: (edit: RowEdit) => send(edit),
     onSuccess: (whole: WholeHousehold) => answered(client, KEY, whole),
   });
+}
+
+/** A row with what has been typed into it and is on its way. */
+export function useTypedRow<Row extends { id: number }>(kind: RowKind, row: Row): Row {
+  const waiting = useMutationState({
+    filters: { mutationKey: ROW, status: "pending" },
+    select: (mutation) => mutation.state.variables as RowEdit,
+  });
+  const typed = waiting.filter((edit) => edit.kind === kind && edit.id === row.id).map((edit) => edit.values);
+  return Object.assign({}, row, ...typed);
 }
 
 function send({ kind, id, version = 0, values = {}, remove }: RowEdit): Promise<WholeHousehold> {

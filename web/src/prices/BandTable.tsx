@@ -1,6 +1,7 @@
 import { ApiError } from "../api/client";
-import { useRowEdit } from "../household/household.queries";
+import { useRowEdit, useTypedRow } from "../household/household.queries";
 import { DepthSwatch } from "../shared/DepthHatch";
+import { EditProblem } from "../shared/EditProblem";
 import { sheetPrice } from "../shared/format";
 import { number } from "../shared/number";
 import page from "../shared/Page.module.css";
@@ -10,12 +11,12 @@ import { TimeField } from "../shared/TimeField";
 import classes from "./Prices.module.css";
 import { type Line, type Tariff, useTariffEdit } from "./prices.queries";
 
+const FIELDS = ["name", "price", "start", "end", "days", "months"];
 const DAYS = ["mon", "tue", "wed", "thu", "fri", "sat", "sun"];
 
 /** The lines of the sheet, in the order in which they are looked at; what is typed here is what the week shows. */
 export function BandTable({ tariff }: { tariff: Tariff }) {
   const edit = useRowEdit();
-  const error = edit.error;
   return (
     <section aria-label="Lines of the sheet">
       <h2>Its lines</h2>
@@ -59,20 +60,20 @@ export function BandTable({ tariff }: { tariff: Tariff }) {
       >
         A line more
       </button>
-      {error && <p role="alert">{error.message}</p>}
+      <EditProblem error={edit.error} what="this tariff" />
     </section>
   );
 }
 
-function BandRow({ tariff, band, nth }: { tariff: Tariff; band: Line; nth: number }) {
+function BandRow({ tariff, band: known, nth }: { tariff: Tariff; band: Line; nth: number }) {
+  const band = useTypedRow("band", known);
   const edit = useRowEdit();
   const order = useTariffEdit();
   const problem = edit.error instanceof ApiError ? edit.error : undefined;
   const errors = problem?.status === 422 ? problem.byField : {};
   const change = (values: Record<string, unknown>) =>
     edit.mutate({ kind: "band", id: band.id, version: band.version, values });
-  const move = (to: number) => order.mutate({ what: "move", band: band.id, version: band.version, to });
-  const named = ["name", "price", "start", "end", "days", "months"].some((field) => errors[field]);
+  const move = (by: number) => order.mutate({ what: "move", band: band.id, by });
   return (
     <tr>
       <td>
@@ -140,23 +141,17 @@ function BandRow({ tariff, band, nth }: { tariff: Tariff; band: Line; nth: numbe
       </td>
       <td>
         {tellHeld(band)}
-        {edit.error && !named && (
-          <p role="alert">
-            {problem?.status === 409
-              ? `${problem.problem.by} changed this line meanwhile; it is shown as it is now.`
-              : edit.error.message}
-          </p>
-        )}
+        <EditProblem error={edit.error ?? order.error} what="this line" fields={FIELDS} />
       </td>
       <td className={classes.moves}>
-        <button type="button" aria-label={`${band.name} before`} disabled={nth === 0} onClick={() => move(nth - 1)}>
+        <button type="button" aria-label={`${band.name} before`} disabled={nth === 0} onClick={() => move(-1)}>
           ↑
         </button>
         <button
           type="button"
           aria-label={`${band.name} after`}
           disabled={nth === tariff.bands.length - 1}
-          onClick={() => move(nth + 1)}
+          onClick={() => move(1)}
         >
           ↓
         </button>
@@ -172,7 +167,8 @@ function BandRow({ tariff, band, nth }: { tariff: Tariff; band: Line; nth: numbe
   );
 }
 
-function DefaultRow({ tariff }: { tariff: Tariff }) {
+function DefaultRow({ tariff: known }: { tariff: Tariff }) {
+  const tariff = useTypedRow("tariff", known);
   const edit = useRowEdit();
   const errors = edit.error instanceof ApiError ? edit.error.byField : {};
   return (
@@ -198,7 +194,10 @@ function DefaultRow({ tariff }: { tariff: Tariff }) {
         />
       </td>
       <td colSpan={4}>whenever no line matches</td>
-      <td>{hours(tariff.default_hours_a_week)}</td>
+      <td>
+        {hours(tariff.default_hours_a_week)}
+        <EditProblem error={edit.error} what="this tariff" fields={["default_price"]} />
+      </td>
       <td />
     </tr>
   );

@@ -1,7 +1,8 @@
 import { useElementSize } from "@mantine/hooks";
-import { useRowEdit } from "../household/household.queries";
+import { useRowEdit, useTypedRow } from "../household/household.queries";
 import { hours, timeAxis } from "../shared/axis";
 import { BringFile } from "../shared/BringFile";
+import { EditProblem } from "../shared/EditProblem";
 import { clock, type Manner, nightShort, price } from "../shared/format";
 import { moments, zoneAsked } from "../shared/moments";
 import page from "../shared/Page.module.css";
@@ -14,6 +15,7 @@ const TOP = 16;
 /** Prices by date and hour, which win over the lines: from a feed, or from a file. */
 export function DatedPrices({ tariff, prices, manner }: { tariff: Tariff; prices: Prices; manner: Manner }) {
   const edit = useRowEdit();
+  const chosen = useTypedRow("tariff", tariff).feed;
   const feed = prices.feeds.find((one) => one.key === tariff.feed);
   return (
     <section aria-label="Dated prices">
@@ -22,7 +24,7 @@ export function DatedPrices({ tariff, prices, manner }: { tariff: Tariff; prices
         They come from{" "}
         <select
           aria-label="Feed of dated prices"
-          value={tariff.feed}
+          value={chosen}
           onChange={(event) =>
             edit.mutate({
               kind: "tariff",
@@ -46,6 +48,7 @@ export function DatedPrices({ tariff, prices, manner }: { tariff: Tariff; prices
           : "None are kept here, so the lines hold."}{" "}
         Where there is a gap, the lines hold.
       </p>
+      <EditProblem error={edit.error} what="this tariff" />
       {tariff.ahead.length > 1 && <Ahead tariff={tariff} manner={manner} simulated={feed?.simulated ?? false} />}
       <BringFile
         key={tariff.id}

@@ -1,5 +1,6 @@
 import { ApiError } from "../api/client";
-import { useRowEdit } from "../household/household.queries";
+import { useRowEdit, useTypedRow } from "../household/household.queries";
+import { EditProblem } from "../shared/EditProblem";
 import { sheetPrice } from "../shared/format";
 import { number } from "../shared/number";
 import { TextField } from "../shared/TextField";
@@ -7,7 +8,8 @@ import classes from "./Prices.module.css";
 import { type Prices, type Tariff, useTariffEdit } from "./prices.queries";
 
 /** What stands on a tariff's sheet besides its lines: from when it holds, charges, export, holidays. */
-export function TariffSheet({ tariff, prices }: { tariff: Tariff; prices: Prices }) {
+export function TariffSheet({ tariff: known, prices }: { tariff: Tariff; prices: Prices }) {
+  const tariff = useTypedRow("tariff", known);
   const edit = useRowEdit();
   const dropping = useTariffEdit();
   const problem = edit.error instanceof ApiError ? edit.error : undefined;
@@ -23,7 +25,6 @@ export function TariffSheet({ tariff, prices }: { tariff: Tariff; prices: Prices
       onCommit={(text) => change({ [field]: text.replace(",", ".") || "0" })}
     />
   );
-  const elsewhere = edit.error && !Object.keys(errors).some((field) => field in tariff);
   return (
     <section aria-label={`Sheet of ${tariff.name}`} className={classes.sheet}>
       <p>
@@ -94,13 +95,7 @@ export function TariffSheet({ tariff, prices }: { tariff: Tariff; prices: Prices
         />
         .
       </p>
-      {elsewhere && (
-        <p role="alert">
-          {problem?.status === 409
-            ? `${problem.problem.by} changed this tariff meanwhile; it is shown as it is now.`
-            : edit.error?.message}
-        </p>
-      )}
+      <EditProblem error={edit.error ?? dropping.error} what="this tariff" fields={Object.keys(tariff)} />
       {prices.tariffs.length > 1 && !tariff.in_force && (
         <button type="button" onClick={() => dropping.mutate({ what: "drop", id: tariff.id, version: tariff.version })}>
           Throw {tariff.name} away

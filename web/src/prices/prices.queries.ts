@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
-import { ApiError, api, type Schemas, told } from "../api/client";
+import { api, type Schemas, told } from "../api/client";
 import { answered } from "../shared/outdated";
 
 export type Prices = Schemas["PricesScreen"];
@@ -19,21 +19,19 @@ type Edit =
   | { what: "new"; tariff: Schemas["NewTariff"] }
   | { what: "drop"; id: number; version: number }
   | { what: "paint"; id: number; stroke: Schemas["StrokeIn"] }
-  | { what: "move"; band: number; version: number; to: number };
+  | { what: "move"; band: number; by: number };
 
 /** Edits of tariffs as a whole; single fields of a tariff or band are edited as rows. */
 export function useTariffEdit() {
   const client = useQueryClient();
   return useMutation({
-    mutationFn: (edit: Edit) => told(send(edit)),
+    scope: { id: "tariffs" },
+    mutationFn: (edit: Edit) => told(send(edit, client.getQueryData<Prices>(KEY))),
     onSuccess: (prices: Prices) => answered(client, KEY, prices),
-    onError: (error) => {
-      if (error instanceof ApiError && error.status === 409) client.invalidateQueries({ queryKey: KEY });
-    },
   });
 }
 
-function send(edit: Edit) {
+function send(edit: Edit, shown?: Prices) {
   switch (edit.what) {
     case "new":
       return api.POST("/api/prices/tariffs", { body: edit.tariff });
@@ -46,8 +44,12 @@ function send(edit: Edit) {
       return api.POST("/api/prices/tariffs/{tariff_id}/strokes", { params, body: edit.stroke });
     }
     case "move": {
-      const params = { path: { band_id: edit.band }, query: { version: edit.version } };
-      return api.POST("/api/prices/bands/{band_id}/place", { params, body: { to: edit.to } });
+      // From where it stands once every edit before has been answered.
+      const lines = shown?.tariffs.find(({ bands }) => bands.some(({ id }) => id === edit.band))?.bands ?? [];
+      const from = lines.findIndex(({ id }) => id === edit.band);
+      const params = { path: { band_id: edit.band }, query: { version: lines[from]?.version ?? 0 } };
+      const to = Math.min(Math.max(from + edit.by, 0), lines.length - 1);
+      return api.POST("/api/prices/bands/{band_id}/place", { params, body: { to } });
     }
   }
 }

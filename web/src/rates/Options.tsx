@@ -1,3 +1,4 @@
+import { EditProblem } from "../shared/EditProblem";
 import type { Manner } from "../shared/format";
 import { Given } from "./Given";
 import classes from "./Rates.module.css";
@@ -26,6 +27,7 @@ export function Options({ hookup, manner }: { hookup: HookupOut; manner: Manner 
           </li>
         ))}
       </ul>
+      <EditProblem error={throwing.error} what="this option" />
     </>
   );
 }

@@ -1,4 +1,6 @@
+import { EditProblem } from "../shared/EditProblem";
 import { clock, day, type Manner } from "../shared/format";
+import { TextField } from "../shared/TextField";
 import classes from "./Rates.module.css";
 import { type HookupOut, useEditReading } from "./rates.queries";
 
@@ -14,34 +16,36 @@ export function ReadingList({ hookup, manner }: { hookup: HookupOut; manner: Man
     );
   }
   return (
-    <ul className={classes.readings}>
-      {[...hookup.readings].reverse().map((reading) => (
-        <li key={reading.id} data-aside={!reading.fitted || undefined}>
-          <span>
-            {day(reading.at, manner)} {clock(reading.at, manner)}, {reading.kind}:{" "}
-            {reading.battery_kw === null ? "no battery figure" : `${reading.battery_kw.toFixed(2)} kW`} of{" "}
-            {reading.wall_kw.toFixed(2)} at the wall, expected {reading.expected_kw.toFixed(2)}; <em>{reading.told}</em>
-            {reading.not_fitted ? ` (not fitted: ${reading.not_fitted})` : ""}
-          </span>
-          <label>
-            Note{" "}
-            <input
-              type="text"
-              defaultValue={reading.note}
-              onBlur={(event) => {
-                const note = event.currentTarget.value;
-                if (note !== reading.note) editing.mutate({ id: reading.id, version: reading.version, note });
-              }}
-            />
-          </label>
-          <button
-            type="button"
-            onClick={() => editing.mutate({ id: reading.id, version: reading.version, excluded: !reading.excluded })}
-          >
-            {reading.excluded ? "Take it back in" : "Set aside"}
-          </button>
-        </li>
-      ))}
-    </ul>
+    <>
+      <ul className={classes.readings}>
+        {[...hookup.readings].reverse().map((reading) => (
+          <li key={reading.id} data-aside={!reading.fitted || undefined}>
+            <span>
+              {day(reading.at, manner)} {clock(reading.at, manner)}, {reading.kind}:{" "}
+              {reading.battery_kw === null ? "no battery figure" : `${reading.battery_kw.toFixed(2)} kW`} of{" "}
+              {reading.wall_kw.toFixed(2)} at the wall, expected {reading.expected_kw.toFixed(2)};{" "}
+              <em>{reading.told}</em>
+              {reading.not_fitted ? ` (not fitted: ${reading.not_fitted})` : ""}
+            </span>
+            <span>
+              Note{" "}
+              <TextField
+                label="Note"
+                size={20}
+                value={reading.note}
+                onCommit={(note) => editing.mutate({ id: reading.id, version: reading.version, note })}
+              />
+            </span>
+            <button
+              type="button"
+              onClick={() => editing.mutate({ id: reading.id, version: reading.version, excluded: !reading.excluded })}
+            >
+              {reading.excluded ? "Take it back in" : "Set aside"}
+            </button>
+          </li>
+        ))}
+      </ul>
+      <EditProblem error={editing.error} what="this reading" />
+    </>
   );
 }

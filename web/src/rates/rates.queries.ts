@@ -53,7 +53,6 @@ export function useEditReading() {
         }),
       ),
     onSuccess: (all: Hookups) => answered(client, KEY, all),
-    onError: () => client.invalidateQueries({ queryKey: KEY }),
   });
 }
 
@@ -62,7 +61,7 @@ export function useKeepOption(hookup: HookupOut) {
   return useMutation({
     mutationFn: (body: Schemas["OptionKept"]) =>
       told(api.POST("/api/hookups/{vehicle_id}/{lead_id}/options", { params: pathOf(hookup), body })),
-    onSuccess: (all: Hookups) => client.setQueryData(KEY, all),
+    onSuccess: (all: Hookups) => answered(client, KEY, all),
   });
 }
 
@@ -71,7 +70,7 @@ export function useThrowOptionAway() {
   return useMutation({
     mutationFn: ({ id, version }: { id: number; version: number }) =>
       told(api.DELETE("/api/options/{option_id}", { params: { path: { option_id: id }, query: { version } } })),
-    onSuccess: (all: Hookups) => client.setQueryData(KEY, all),
+    onSuccess: (all: Hookups) => answered(client, KEY, all),
   });
 }
 

@@ -1,6 +1,7 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { api, type Schemas, told } from "../api/client";
 import classes from "./Cautions.module.css";
+import { EditProblem } from "./EditProblem";
 import { unbroken } from "./format";
 import { outdated } from "./outdated";
 
@@ -43,6 +44,7 @@ function OneCaution({ caution, open }: { caution: Caution; open: boolean }) {
       <button type="button" disabled={marking.isPending} onClick={() => marking.mutate()}>
         {read ? "Show it again" : "I have read it"}
       </button>
+      <EditProblem error={marking.error} what="this" />
     </details>
   );
 }

@@ -1,6 +1,7 @@
 import { useEffect, useId, useRef, useState } from "react";
 import classes from "./Field.module.css";
 import { FieldError } from "./FieldError";
+import { useTyping } from "./typing";
 
 interface Props {
   label: string;
@@ -21,6 +22,7 @@ export function NumberField({ label, unit, value, step = 1, placeholder, error, 
   const shown = value === null ? "" : String(Number(value.toFixed(2)));
   const [typed, setTyped] = useState<string | null>(null);
   const [sent, setSent] = useState<string | null>(null);
+  const typing = useTyping(shown, onCommit);
   const timer = useRef<number>(undefined);
   const errorId = useId();
 
@@ -30,7 +32,7 @@ export function NumberField({ label, unit, value, step = 1, placeholder, error, 
     window.clearTimeout(timer.current);
     if (text !== shown) {
       setSent(text);
-      onCommit(text === "" ? null : Number(text));
+      typing.commit(text === "" ? null : Number(text));
     }
     setTyped(null);
   }
@@ -49,6 +51,7 @@ export function NumberField({ label, unit, value, step = 1, placeholder, error, 
         value={typed ?? shown}
         onChange={(event) => {
           const text = event.currentTarget.value;
+          if (typed === null) typing.begin();
           setTyped(text);
           window.clearTimeout(timer.current);
           timer.current = window.setTimeout(() => commit(text), SETTLED_MS);

@@ -1,6 +1,7 @@
 import { useId, useState } from "react";
 import classes from "./Field.module.css";
 import { FieldError } from "./FieldError";
+import { useTyping } from "./typing";
 
 export interface TextFieldProps {
   label: string;
@@ -27,12 +28,18 @@ export function TextField(props: Props) {
   const { label, value, size, placeholder, error, onCommit, className, inputMode, tidy = trimmed, onStep } = props;
   const [typed, setTyped] = useState<string | null>(null);
   const [sent, setSent] = useState<string | null>(null);
+  const typing = useTyping(value, onCommit);
   const id = useId();
+
+  function type(text: string) {
+    if (typed === null) typing.begin();
+    setTyped(text);
+  }
 
   function commit() {
     if (typed !== null && tidy(typed) !== value) {
       setSent(tidy(typed));
-      onCommit(tidy(typed));
+      typing.commit(tidy(typed));
     }
     setTyped(null);
   }
@@ -50,7 +57,7 @@ export function TextField(props: Props) {
         placeholder={placeholder}
         className={className}
         value={typed ?? value}
-        onChange={(event) => setTyped(event.currentTarget.value)}
+        onChange={(event) => type(event.currentTarget.value)}
         onBlur={commit}
         onKeyDown={(event) => {
           if (event.key === "Enter") commit();
@@ -58,7 +65,7 @@ export function TextField(props: Props) {
           const next = onStep?.(typed ?? value, event.key);
           if (next) {
             event.preventDefault();
-            setTyped(next);
+            type(next);
           }
         }}
       />

@@ -27,8 +27,15 @@ function Decision({ car, manner }: { car: CarTonight; manner: Manner }) {
     case "plug_in":
       return (
         <>
-          Plug {name} into the {car.place} by <strong>{clock(car.plug_in_by ?? "", manner)}</strong>, at{" "}
-          <strong>{unbroken(car.current ?? "")}</strong>; <Until car={car} manner={manner} />
+          Plug {name} into the {car.place}{" "}
+          {car.plug_in_by === null ? (
+            <strong>now</strong>
+          ) : (
+            <>
+              by <strong>{clock(car.plug_in_by, manner)}</strong>
+            </>
+          )}
+          , at <strong>{unbroken(car.current ?? "")}</strong>; <Until car={car} manner={manner} />
         </>
       );
     case "go_on":

@@ -1,5 +1,5 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { ApiError, api, type CarTonight, type EveningEdit, type Tonight, told } from "../api/client";
+import { useMutation, useMutationState, useQuery, useQueryClient } from "@tanstack/react-query";
+import { api, type CarTonight, type EveningEdit, type Tonight, told } from "../api/client";
 import { LOOK_ANEW_MS } from "../shared/anew";
 import { answered } from "../shared/outdated";
 import { pinnedToo } from "./pins";
@@ -10,15 +10,25 @@ export function useTonight() {
   return useQuery({ queryKey: KEY, queryFn: () => told(api.GET("/api/tonight")), refetchInterval: LOOK_ANEW_MS });
 }
 
-/** An edit that is made on what is shown, or knowingly on other versions. */
+/** An edit that is made on what is shown by the time it is sent, or on certain versions. */
 export type Edit = Omit<EveningEdit, "versions"> & { versions?: EveningEdit["versions"] };
 
 /**
- * Edits of one car's evening, one after the other, each on what the one before it left. A refused one leaves the last
- * good plan where it is.
+ * Edits of one car's evening, one after the other. A refused one leaves the last good plan where it is. What is on its way
+ * is `typed`.
  */
-export function useEveningEdit(carId: string) {
-  return useEdit(carId, (edit: Edit) => edit);
+export function useEveningEdit(car: CarTonight) {
+  const mutationKey = ["evening", car.id];
+  const editing = useEdit(car.id, (edit: Edit) => edit, mutationKey);
+  const waiting = useMutationState({
+    filters: { mutationKey, status: "pending" },
+    select: (mutation) => mutation.state.variables as Edit,
+  });
+  return {
+    ...editing,
+    edit: (fields: Edit) => editing.mutate({ versions: versionsOf(car), ...fields }),
+    typed: Object.assign({}, ...waiting) as Edit,
+  };
 }
 
 /** How many minutes later a session is to be, and how many longer. */
@@ -36,9 +46,10 @@ export function usePull(carId: string, nth: number) {
   });
 }
 
-function useEdit<Asked>(carId: string, editOf: (asked: Asked, shown?: CarTonight) => Edit) {
+function useEdit<Asked>(carId: string, editOf: (asked: Asked, shown?: CarTonight) => Edit, mutationKey?: string[]) {
   const client = useQueryClient();
   return useMutation({
+    mutationKey,
     scope: { id: "evening" },
     mutationFn: (asked: Asked) => {
       const shown = client.getQueryData<Tonight>(KEY)?.cars.find((car) => car.id === carId);
@@ -47,10 +58,6 @@ function useEdit<Asked>(carId: string, editOf: (asked: Asked, shown?: CarTonight
       return told(api.PATCH("/api/tonight/{vehicle_id}", { params: { path: { vehicle_id: Number(carId) } }, body }));
     },
     onSuccess: (plan: Tonight) => answered(client, KEY, plan),
-    onError: (error) => {
-      // What the other person did is shown beside the choice.
-      if (error instanceof ApiError && error.status === 409) client.invalidateQueries({ queryKey: KEY });
-    },
   });
 }
 
@@ -70,7 +77,7 @@ export function useNightWith(carId: string, { versions = {}, ...edit }: Edit) {
   });
 }
 
-function versionsOf(car?: Tonight["cars"][number]): EveningEdit["versions"] {
+function versionsOf(car?: CarTonight): EveningEdit["versions"] {
   if (!car) return {};
   const { soc_version: soc, trip_version: trip, evening_version: evening, vehicle_version: vehicle } = car.inputs;
   return { soc, trip, evening, vehicle };
