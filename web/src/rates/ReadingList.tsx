@@ -27,15 +27,15 @@ export function ReadingList({ hookup, manner }: { hookup: HookupOut; manner: Man
               <em>{reading.told}</em>
               {reading.not_fitted ? ` (not fitted: ${reading.not_fitted})` : ""}
             </span>
-            <span>
+            <div>
               Note{" "}
               <TextField
                 label="Note"
-                size={20}
+                size={Math.max(20, reading.note.length + 1)}
                 value={reading.note}
                 onCommit={(note) => editing.mutate({ id: reading.id, version: reading.version, note })}
               />
-            </span>
+            </div>
             <button
               type="button"
               onClick={() => editing.mutate({ id: reading.id, version: reading.version, excluded: !reading.excluded })}
