@@ -124,38 +124,50 @@ def explain(reading: Reading, hookup: Hookup, vehicle: ReadVehicle, rate: Rate) 
 
 
 @dataclass(frozen=True)
-class Learned:
-    """What a hook-up's readings come to: the fit, the volts under load, each reading explained, and what to read next."""
+class Fitted:
+    """The rate that a hook-up's readings come to, and its volts under load."""
 
     fit: Fit
     volts: float
+
+
+@dataclass(frozen=True)
+class Learned(Fitted):
+    """What a hook-up's readings come to, each of them explained, and what to read next."""
+
     readings: tuple[Explained, ...]
     advice: str
 
 
-def learn(document: Readings) -> Learned:
-    """The rate of a hook-up, each reading explained by what the others lead to expect.
+def fitted(document: Readings) -> Fitted:
+    """The rate of a hook-up.
 
     Readings that are excluded, ramping, with the cabin on or above the taper are kept and not fitted.
     """
-    hookup, vehicle = document.hookup, document.vehicle
-    found = [measured(reading, hookup, vehicle) for reading in document.readings]
-    fitted = [one.not_fitted is None and not r.excluded for one, r in zip(found, document.readings, strict=True)]
-    points = [_point(one) for one in found]
-    of_fitted = [point for point, taken in zip(points, fitted, strict=True) if point is not None and taken]
-    whole = fit(of_fitted)
+    taken = _taken(document)
+    volts = [reading.volts for reading, _ in taken if reading.volts is not None]
+    return Fitted(fit(_points(taken)), float(np.median(volts)) if volts else document.hookup.voltage_v)
+
+
+def learn(document: Readings) -> Learned:
+    """The rate of a hook-up as `fitted` has it, each reading explained by what the others lead to expect."""
+    whole, taken = fitted(document), _taken(document)
     explained = []
-    for nth, reading in enumerate(document.readings):
-        others = [p for k, p in enumerate(points) if p is not None and fitted[k] and k != nth]
-        rate = fit(others).rate if fitted[nth] else whole.rate
-        explained.append(explain(reading, hookup, vehicle, rate))
-    volts = [r.volts for r, taken in zip(document.readings, fitted, strict=True) if taken and r.volts is not None]
-    under_load = float(np.median(volts)) if volts else hookup.voltage_v
-    return Learned(whole, under_load, tuple(explained), _advice(whole, of_fitted, hookup))
+    for reading in document.readings:
+        others = [one for one in taken if one[0] is not reading]
+        rate = whole.fit.rate if len(others) == len(taken) else fit(_points(others)).rate
+        explained.append(explain(reading, document.hookup, document.vehicle, rate))
+    return Learned(whole.fit, whole.volts, tuple(explained), _advice(whole.fit, _points(taken), document.hookup))
 
 
-def _point(found: Measured) -> Point | None:
-    return None if found.battery_kw is None else Point(found.wall_kw, found.battery_kw, found.noise_kw)
+def _taken(document: Readings) -> list[tuple[Reading, Measured]]:
+    """The readings that are fitted, with what each measured."""
+    found = [(reading, measured(reading, document.hookup, document.vehicle)) for reading in document.readings]
+    return [(reading, one) for reading, one in found if one.not_fitted is None and not reading.excluded]
+
+
+def _points(taken: Sequence[tuple[Reading, Measured]]) -> list[Point]:
+    return [Point(one.wall_kw, one.battery_kw, one.noise_kw) for _, one in taken if one.battery_kw is not None]
 
 
 def _advice(fitted: Fit, points: Sequence[Point], hookup: Hookup) -> str:

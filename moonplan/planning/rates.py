@@ -19,7 +19,7 @@ from moonplan.core import household as core
 from moonplan.core import readings as documents
 from moonplan.core.cautions import cautions
 from moonplan.core.currents import currents
-from moonplan.core.explanation import Learned, explain, learn
+from moonplan.core.explanation import Fitted, explain, fitted, learn
 from moonplan.core.fit import fit, hookup_rate_of
 from moonplan.core.mistakes import BadDocument, Mistake
 from moonplan.core.rates import HookupRate, Intake, Rate, hookup_rate, range_km
@@ -67,15 +67,15 @@ class HookupAt:
     def wall_kw(self, amps: float) -> float:
         return self.circuit.voltage_v * amps * self.phases / 1000
 
-    def rate(self, learned: Learned) -> HookupRate:
+    def rate(self, read: Fitted) -> HookupRate:
         """Both rates as the readings have them, or as they are assumed."""
-        if not learned.fit.n_fitted or not self.limit_a:
+        if not read.fit.n_fitted or not self.limit_a:
             return hookup_rate(None, nominal_v=self.circuit.voltage_v)
         return hookup_rate_of(
-            learned.fit,
+            read.fit,
             least_wall_kw=self.wall_kw(min(self.lead.min_a, self.limit_a)),
             most_wall_kw=self.wall_kw(self.limit_a),
-            volts=learned.volts,
+            volts=read.volts,
         )
 
 
@@ -90,10 +90,10 @@ def measured_rates(household: core.Household, rows: list[RateReading]) -> list[d
     for vehicle_id, lead_id in dict.fromkeys((str(row.vehicle_id), str(row.lead_id)) for row in rows):
         at = HookupAt(household, vehicle_id, lead_id)
         mine = tuple(core_reading(r) for r in rows if (str(r.vehicle_id), str(r.lead_id)) == (vehicle_id, lead_id))
-        learned = learn(at.document(mine))
-        if not learned.fit.n_fitted or not at.limit_a:
+        read = fitted(at.document(mine))
+        if not read.fit.n_fitted or not at.limit_a:
             continue
-        rate = at.rate(learned)
+        rate = at.rate(read)
         told.append(
             {
                 "vehicle": vehicle_id,
@@ -236,7 +236,7 @@ def what_if(household: Household, made: core.Household, pair: tuple[str, str], g
     """
     rows = [r for r in RateReading.objects.of(household) if (str(r.vehicle_id), str(r.lead_id)) == pair]
     at = HookupAt(made, *pair)
-    rate = at.rate(learn(at.document(tuple(core_reading(row) for row in rows)))).mean
+    rate = at.rate(fitted(at.document(tuple(core_reading(row) for row in rows)))).mean
     as_it_is = changed(made, *pair, Change())
     other = _with(made, pair, given)
     known = {caution.key for caution in cautions(as_it_is)}
