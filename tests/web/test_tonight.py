@@ -129,6 +129,22 @@ def test_a_wrong_entry_is_refused_at_the_field_and_the_last_good_plan_stays(demo
     expect(wren).to_contain_text("8.7 kWh")
 
 
+def test_an_edit_that_the_server_does_not_answer_is_told_in_plain_words(demo: Served, open_page):
+    page = open_page(demo.link)
+    wren = car(page, "Wren")
+    page.route("**/api/tonight/*", lambda route: route.abort())
+    field = wren.get_by_role("spinbutton", name="SoC now")
+
+    field.fill("62")
+
+    expect(wren.get_by_role("alert")).to_have_text("The server does not answer. Try again.")
+    expect(field).to_have_value("57")
+    page.unroute("**/api/tonight/*")
+    field.fill("62")
+    expect(page.get_by_role("button", name="Undo “Wren: SoC 62 %”")).to_be_visible()
+    expect(wren.get_by_role("alert")).to_have_count(0)
+
+
 def test_the_next_trip_is_changed_where_it_stands(demo: Served, open_page):
     page = open_page(demo.link)
     wren = car(page, "Wren")

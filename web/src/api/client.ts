@@ -48,7 +48,9 @@ api.use({
 
 /** The data of an answer, or an ApiError. */
 export async function told<T>(answer: Promise<{ data?: T; error?: unknown; response: Response }>): Promise<T> {
-  const { data, error, response } = await answer;
+  const { data, error, response } = await answer.catch(() => {
+    throw new Error("The server does not answer. Try again.");
+  });
   if (data !== undefined) return data;
   const problem = error as Problem | undefined;
   throw new ApiError(
