@@ -27,7 +27,8 @@ export function useRowEdit() {
     mutationKey: ROW,
     scope: { id: "rows" },
     mutationFn: (edit: RowEdit) => send(edit),
-    onSuccess: (whole: WholeHousehold) => answered(client, KEY, whole),
+    // What shows the row is fetched again before the row is no longer shown as typed.
+    onSuccess: (whole: WholeHousehold) => answered(client, KEY, whole, true),
   });
 }
 

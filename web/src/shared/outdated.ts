@@ -2,12 +2,13 @@ import type { QueryClient, QueryKey } from "@tanstack/react-query";
 
 /**
  * After an edit, what it answered with is shown, also where the same was asked for before the edit and is still on its way;
- * everything else is out of date.
+ * everything else is out of date. The edit is over then, or, `untilAll`, once everything else has been fetched again.
  */
-export async function answered(client: QueryClient, key: QueryKey, answer: unknown): Promise<void> {
+export async function answered(client: QueryClient, key: QueryKey, answer: unknown, untilAll = false): Promise<void> {
   await client.cancelQueries({ queryKey: key.slice(0, 1) });
   client.setQueryData(key, answer);
-  await outdated(client, key[0]);
+  const others = outdated(client, key[0]);
+  if (untilAll) await others;
 }
 
 /**

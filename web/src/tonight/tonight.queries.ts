@@ -37,16 +37,23 @@ export interface Pull {
   longer: number;
 }
 
-/** Pulls one of a car's sessions elsewhere: from where it is once every edit before has been answered. */
+/** Pulls one of a car's sessions elsewhere: from where it is once every edit before has been answered, so much `later` in all. */
 export function usePull(carId: string, nth: number) {
-  return useEdit(carId, ({ later, longer }: Pull, car) => {
+  const mutationKey = ["pull", carId, String(nth)];
+  const pulledFrom = ({ later, longer }: Pull, car?: CarTonight) => {
     const session = car?.pinnable[nth];
     if (!session) throw new Error("the session is not there any more.");
     return { pins: pinnedToo(car.inputs.pins, session, later, longer) };
+  };
+  const pulling = useEdit(carId, pulledFrom, mutationKey);
+  const waiting = useMutationState({
+    filters: { mutationKey, status: "pending" },
+    select: (mutation) => (mutation.state.variables as Pull).later,
   });
+  return { ...pulling, later: waiting.reduce((all, later) => all + later, 0) };
 }
 
-function useEdit<Asked>(carId: string, editOf: (asked: Asked, shown?: CarTonight) => Edit, mutationKey?: string[]) {
+function useEdit<Asked>(carId: string, editOf: (asked: Asked, shown?: CarTonight) => Edit, mutationKey: string[]) {
   const client = useQueryClient();
   return useMutation({
     mutationKey,

@@ -30,7 +30,8 @@ export function SessionBlock({ car, session, nth, manner, x, end, blocks, onTell
   const pulling = usePull(car.id, nth);
   const [pull, setPull] = useState<{ from: number; by: number } | null>(null);
   const start = new Date(session.start);
-  const from = x(start) + (pull?.by ?? 0);
+  const by = (pull?.by ?? 0) + x(new Date(start.getTime() + pulling.later * 60_000)) - x(start);
+  const from = x(start) + by;
   const width = Math.max(3, Math.min(x(new Date(session.end)), x(new Date(end))) - x(start));
   const long = `${session.current}, ${clock(session.start, manner)}–${clock(session.end, manner)}`;
   const told =
@@ -91,7 +92,7 @@ export function SessionBlock({ car, session, nth, manner, x, end, blocks, onTell
       onPointerCancel={() => setPull(null)}
       onKeyDown={key}
     >
-      <g transform={`translate(${pull?.by ?? 0} 0)`}>
+      <g transform={`translate(${by} 0)`}>
         <SessionShape session={session} x={x} blocks={blocks} end={end} />
       </g>
       {width > 34 && (
