@@ -149,6 +149,18 @@ def test_a_calendar_tells_of_tonight_what_its_page_tells(signed_in: Browser):
     }
 
 
+def test_who_is_still_up_is_to_plug_in_now(signed_in: Browser, monkeypatch: pytest.MonkeyPatch):
+    monkeypatch.setenv("MOONPLAN_NOW", "2026-01-14T23:10:00+01:00")
+    _, told = signed_in.get("/tonight")
+    assert [(car["action"], car["plug_in_by"]) for car in told["cars"]] == [("plug_in", None), ("plug_in", None)]
+
+    feed = icalendar.Calendar.from_ical(Client().get(signed_in.get("/calendar")[1]["path"]).content)
+
+    assert {str(event["SUMMARY"]) for event in feed.walk("VEVENT") if event["DTSTART"].dt.day == 14} >= {
+        f"Plug {car['name']} into the {car['place']} by 23:10" for car in told["cars"]
+    }
+
+
 def test_the_feed_tells_of_one_household_only(signed_in: Browser, stranger: Browser):
     _, mine = signed_in.get("/calendar")
     _, theirs = stranger.get("/calendar")
