@@ -157,6 +157,28 @@ def test_a_short_thursday_is_seen_early_and_closed_with_one_press(demo: Served, 
     expect(page.get_by_text("Wren is short by 16 km")).to_be_visible()
 
 
+def test_ticks_of_two_nights_both_show_before_any_answer(demo: Served, open_page):
+    page = days(demo, open_page)
+    held: list[Route] = []
+    page.route("**/api/days/nights/**", lambda route: route.continue_() if held else held.append(route))
+    first, second = (
+        page.get_by_role("checkbox", name=f"Wren can be plugged in on the night of {night}")
+        for night in ("Thursday 15 January", "Friday 16 January")
+    )
+
+    for one in (first, second):
+        one.click()
+    # Once the second has been drawn.
+    page.evaluate("new Promise(done => setTimeout(() => requestAnimationFrame(() => requestAnimationFrame(done))))")
+
+    assert [one.is_checked() for one in (first, second)] == [False, False]
+    held[0].continue_()
+    expect(page.get_by_role("alert")).to_have_count(0)
+    for one in (first, second):
+        expect(one.locator("..")).to_contain_text("not that night")
+        expect(one).not_to_be_checked()
+
+
 def test_a_night_without_a_plug_is_planned_around(demo: Served, open_page):
     page = days(demo, open_page)
     thursday = page.get_by_role("checkbox", name="Wren can be plugged in on the night of Thursday 15 January")

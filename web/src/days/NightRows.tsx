@@ -2,7 +2,7 @@ import { type Dispatch, Fragment, type SetStateAction } from "react";
 import { distance, energy, type Manner, money, nightShort, nightTitle, percent } from "../shared/format";
 import { Tick } from "../shared/Tick";
 import classes from "./Days.module.css";
-import type { CarDays, Days, Trip, useDaysEdit } from "./days.queries";
+import { type CarDays, type Days, type Trip, useAskedOfNight, type useDaysEdit } from "./days.queries";
 import { TripChip } from "./TripChip";
 import { TripForm } from "./TripForm";
 import { WaysOut } from "./WaysOut";
@@ -62,10 +62,9 @@ interface RowProps {
 
 function Row({ first, car, n, manner, edit, editing, setEditing }: RowProps & { first: boolean }) {
   const row = car.nights[n];
+  const asked = useAskedOfNight(car.id, row?.night);
   if (!row) return null;
   const add = `${car.id} new ${row.night}`;
-  const sent = edit.isPending ? edit.variables : undefined;
-  const asked = sent?.what === "night" && sent.car === car.id && sent.night === row.night ? sent.plugged_in : undefined;
   return (
     <tr data-first={first || undefined}>
       <th scope="row">{first ? nightShort(row.night) : ""}</th>
@@ -106,8 +105,8 @@ function Row({ first, car, n, manner, edit, editing, setEditing }: RowProps & { 
       <td data-label="plugged in">
         <Tick
           label={`${car.name} can be plugged in on the night of ${nightTitle(row.night)}`}
-          ticked={asked ?? !row.kept_unplugged}
-          told={sent ?? row}
+          ticked={asked?.plugged_in ?? !row.kept_unplugged}
+          told={asked ?? row}
           onTick={(ticked) =>
             edit.mutate({
               what: "night",

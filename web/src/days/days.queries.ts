@@ -43,13 +43,23 @@ export function useDaysEdit(nights: number) {
   });
 }
 
-/** By how many minutes a trip is on its way to be moved. */
-export function useMoving(trip: number | null): number {
-  const waiting = useMutationState({
+/** The edits that are on their way. */
+function useWaiting(): Edit[] {
+  return useMutationState({
     filters: { mutationKey: [KEY], status: "pending" },
     select: (mutation) => mutation.state.variables as Edit,
   });
-  return waiting.reduce((all, edit) => all + (edit.what === "move" && edit.trip === trip ? edit.minutes : 0), 0);
+}
+
+/** By how many minutes a trip is on its way to be moved. */
+export function useMoving(trip: number | null): number {
+  return useWaiting().reduce((all, edit) => all + (edit.what === "move" && edit.trip === trip ? edit.minutes : 0), 0);
+}
+
+/** What is being asked for a car's night, where something is. */
+export function useAskedOfNight(car: string, night?: string) {
+  const asked = useWaiting().filter((edit) => edit.what === "night");
+  return asked.findLast((edit) => edit.car === car && edit.night === night);
 }
 
 /** A trip is moved from where it is once every edit before has been answered. */

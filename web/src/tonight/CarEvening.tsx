@@ -22,7 +22,7 @@ interface Props {
 /** One car's evening: the decision in a sentence whose numbers are the inputs, and what belongs beside it. */
 export function CarEvening({ car: known, manner, cautions }: Props) {
   const editing = useEveningEdit(known);
-  const car = { ...known, inputs: asTyped(known, editing.typed) };
+  const car = editing.isPending ? { ...known, inputs: asTyped(known, editing.typed) } : known;
   const { edit } = editing;
   const problem = editing.error instanceof ApiError ? editing.error : undefined;
   const errors = problem?.status === 422 ? { ...problem.byField, ...problem.byPath } : {};
