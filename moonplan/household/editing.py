@@ -274,12 +274,12 @@ def _locked(row: Row) -> Any:
 def _same_version(row: Row, version: int) -> None:
     if row.version != version and not _left_by_this_page(row, version):
         kind = kind_of(row)
-        raise Conflict(kind, values_of(row), row.version, last_editor(kind, row.pk))
+        raise Conflict(kind, values_of(row), row.version, last_editor(kind, row=row.pk))
 
 
-def last_editor(kind: str, pk: int) -> str:
-    """Who changed a row last, as they are called."""
-    last = Change.objects.filter(kind=kind, row=pk).select_related("person__user").first()
+def last_editor(kind: str, **of: Any) -> str:
+    """Who made the last edit of a kind of row, as they are called. of : of which row or household."""
+    last = Change.objects.filter(kind=kind, **of).select_related("person__user").first()
     return str(last.person) if last and last.person else "somebody"
 
 

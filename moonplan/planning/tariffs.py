@@ -15,7 +15,7 @@ from moonplan.core.series import steps_of
 from moonplan.core.tariff import Week, held, paid_at, weeks
 from moonplan.devices import FEEDS
 from moonplan.household import editing
-from moonplan.household.models import Band, Change, Household, Person, Tariff
+from moonplan.household.models import Band, Household, Person, Tariff
 from moonplan.logbook.models import SeriesDay
 from moonplan.planning.heading import heading
 from moonplan.planning.series import keep_up, span_of
@@ -264,7 +264,7 @@ def paint(person: Person, tariff: Tariff, given: Mapping[str, Any], versions: Ma
         If somebody changed the bands meanwhile.
     """
     rows = list(tariff.bands.all())
-    _as_shown(rows, versions)
+    _as_shown(person.household, rows, versions)
     core = core_sheet(tariff)
     try:
         line = given["line"]
@@ -297,12 +297,11 @@ def _stroke(given: Mapping[str, Any]) -> Stroke:
     return Stroke(tuple(sorted(set(days))), clocks[0], clocks[1], tuple(sorted(set(months))))
 
 
-def _as_shown(rows: list[Band], versions: Mapping[str, int]) -> None:
+def _as_shown(household: Household, rows: list[Band], versions: Mapping[str, int]) -> None:
     there = {str(row.pk): row.version for row in rows}
     if there != dict(versions):
         changed = next((row for row in rows if versions.get(str(row.pk)) != row.version), rows[0] if rows else None)
-        last = Change.objects.filter(kind="band").select_related("person__user").first()
-        by = str(last.person) if last and last.person else "somebody"
+        by = editing.last_editor("band", household=household)
         raise editing.Conflict("band", editing.values_of(changed) if changed else {}, changed.version if changed else 0, by)
 
 

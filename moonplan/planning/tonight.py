@@ -383,7 +383,7 @@ def night_with(person: Person, vehicle: Vehicle, given: Mapping[str, Any], versi
 def _soc(person: Person, vehicle: Vehicle, pct: float, version: int, now: datetime) -> None:
     last = soc_of(vehicle, now)
     if last is not None and last.pk != version and not _read_by_this_page(vehicle, version):
-        raise editing.Conflict("soc", {"soc_pct": last.soc_pct}, last.pk, editing.last_editor("soc", last.pk))
+        raise editing.Conflict("soc", {"soc_pct": last.soc_pct}, last.pk, editing.last_editor("soc", row=last.pk))
     editing.add(person, "soc", {"vehicle_id": vehicle.pk, "at": now, "soc_pct": pct}, what=f"{vehicle.name}: SoC {pct:g} %")
 
 

@@ -91,9 +91,13 @@ def test_a_stroke_that_is_none_is_refused_at_its_field(signed_in: Browser, strok
     assert tariff_of(signed_in) == before
 
 
-def test_two_people_painting_lose_nothing(signed_in: Browser, other_person: Person):
+def test_two_people_painting_lose_nothing(signed_in: Browser, other_person: Person, stranger: Browser):
     seen = tariff_of(signed_in)
     paint(Browser(other_person), seen, 0, [5, 6], "12:00", "15:00")
+    # What goes on in another household is nobody's business here.
+    _, theirs = stranger.send("post", "/prices/tariffs", {"name": "Theirs", "default_price": "0.2"})
+    line = {"tariff_id": theirs["tariffs"][0]["id"], "name": "night", "price": "0.1", "start": "22:00", "end": "06:00"}
+    assert stranger.send("post", "/bands/", line | {"days": ["mon"]})[0] == 200
 
     status, told = paint(signed_in, seen, 1, [0], "20:00", "21:00")
     assert (status, told["code"], told["by"]) == (409, "conflict", "robin")

@@ -61,6 +61,12 @@ def test_later_in_the_night_the_soc_is_reckoned_until_somebody_types_it(
     expect(page.get_by_role("button", name="Undo “Wren: SoC 70 %”")).to_be_visible()
 
 
+def test_who_looks_after_bedtime_is_told_to_plug_in_now(demo_at: Callable[[str], Served], open_page):
+    page = open_page(demo_at("14T23:10").link)
+
+    expect(car(page, "Wren").get_by_role("heading", level=2)).to_contain_text("Plug Wren into the shed socket now, at 10 A;")
+
+
 def test_a_page_that_is_left_open_goes_on_with_the_night(demo_at: Callable[[str], Served], open_page):
     evening, night, later = (demo_at(clock) for clock in ("14T18:10", "14T23:10", "15T03:10"))
     answering = evening

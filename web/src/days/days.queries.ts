@@ -1,7 +1,8 @@
-import { useMutation, useMutationState, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, type Schemas, told } from "../api/client";
 import { LOOK_ANEW_MS } from "../shared/anew";
 import { answered } from "../shared/outdated";
+import { useWaiting } from "../shared/waiting";
 import { moved, wall } from "./wall";
 
 export type Days = Schemas["Days"];
@@ -43,22 +44,15 @@ export function useDaysEdit(nights: number) {
   });
 }
 
-/** The edits that are on their way. */
-function useWaiting(): Edit[] {
-  return useMutationState({
-    filters: { mutationKey: [KEY], status: "pending" },
-    select: (mutation) => mutation.state.variables as Edit,
-  });
-}
-
 /** By how many minutes a trip is on its way to be moved. */
 export function useMoving(trip: number | null): number {
-  return useWaiting().reduce((all, edit) => all + (edit.what === "move" && edit.trip === trip ? edit.minutes : 0), 0);
+  const waiting = useWaiting<Edit>([KEY]);
+  return waiting.reduce((all, edit) => all + (edit.what === "move" && edit.trip === trip ? edit.minutes : 0), 0);
 }
 
 /** What is being asked for a car's night, where something is. */
 export function useAskedOfNight(car: string, night?: string) {
-  const asked = useWaiting().filter((edit) => edit.what === "night");
+  const asked = useWaiting<Edit>([KEY]).filter((edit) => edit.what === "night");
   return asked.findLast((edit) => edit.car === car && edit.night === night);
 }
 

@@ -1,6 +1,7 @@
-import { useMutation, useMutationState, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, told, type WholeHousehold } from "../api/client";
 import { answered } from "../shared/outdated";
+import { useWaiting } from "../shared/waiting";
 import type { Kind } from "./fields";
 
 const KEY = ["household"];
@@ -34,10 +35,7 @@ export function useRowEdit() {
 
 /** A row with what has been typed into it and is on its way. */
 export function useTypedRow<Row extends { id: number }>(kind: RowKind, row: Row): Row {
-  const waiting = useMutationState({
-    filters: { mutationKey: ROW, status: "pending" },
-    select: (mutation) => mutation.state.variables as RowEdit,
-  });
+  const waiting = useWaiting<RowEdit>(ROW);
   const typed = waiting.filter((edit) => edit.kind === kind && edit.id === row.id).map((edit) => edit.values);
   return Object.assign({}, row, ...typed);
 }

@@ -1,7 +1,8 @@
-import { useMutation, useMutationState, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, type CarTonight, type EveningEdit, type Tonight, told } from "../api/client";
 import { LOOK_ANEW_MS } from "../shared/anew";
 import { answered } from "../shared/outdated";
+import { useWaiting } from "../shared/waiting";
 import { pinnedToo } from "./pins";
 
 const KEY = ["tonight"];
@@ -20,10 +21,7 @@ export type Edit = Omit<EveningEdit, "versions"> & { versions?: EveningEdit["ver
 export function useEveningEdit(car: CarTonight) {
   const mutationKey = ["evening", car.id];
   const editing = useEdit(car.id, (edit: Edit) => edit, mutationKey);
-  const waiting = useMutationState({
-    filters: { mutationKey, status: "pending" },
-    select: (mutation) => mutation.state.variables as Edit,
-  });
+  const waiting = useWaiting<Edit>(mutationKey);
   return {
     ...editing,
     edit: (fields: Edit) => editing.mutate({ versions: versionsOf(car), ...fields }),
@@ -46,11 +44,8 @@ export function usePull(carId: string, nth: number) {
     return { pins: pinnedToo(car.inputs.pins, session, later, longer) };
   };
   const pulling = useEdit(carId, pulledFrom, mutationKey);
-  const waiting = useMutationState({
-    filters: { mutationKey, status: "pending" },
-    select: (mutation) => (mutation.state.variables as Pull).later,
-  });
-  return { ...pulling, later: waiting.reduce((all, later) => all + later, 0) };
+  const waiting = useWaiting<Pull>(mutationKey);
+  return { ...pulling, later: waiting.reduce((all, { later }) => all + later, 0) };
 }
 
 function useEdit<Asked>(carId: string, editOf: (asked: Asked, shown?: CarTonight) => Edit, mutationKey: string[]) {
