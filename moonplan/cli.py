@@ -12,13 +12,14 @@ from moonplan.core import hookup, readings
 from moonplan.core import household as documents
 from moonplan.core.distance import in_unit
 from moonplan.core.explanation import rate_document
-from moonplan.core.household import HABITS, Household
+from moonplan.core.household import Household
 from moonplan.core.mistakes import BadDocument
 from moonplan.core.planner.compare import compare, comparison_document
 from moonplan.core.planner.plan import Plan, document, plan
 from moonplan.core.rates import hookup_rate
 from moonplan.core.tariff import gaps, household_prices
 from moonplan.core.timegrid import grid_for
+from moonplan.core.values import HABITS
 
 REFUSED = 2
 _LARGEST_DOCUMENT = 64 * 1024 * 1024

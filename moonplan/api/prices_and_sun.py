@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from datetime import date, datetime
 from typing import Any
 
 from django.http import HttpRequest
@@ -67,7 +66,7 @@ def move_band(request: HttpRequest, band_id: int, version: int, given: s.BandMov
 
 
 @router.get(f"{_TARIFF}/paid", response={200: s.Paid, **PROBLEMS}, operation_id="paid")
-def get_paid(request: HttpRequest, tariff_id: int, at: datetime) -> Any:
+def get_paid(request: HttpRequest, tariff_id: int, at: s.Moment) -> Any:
     person = person_of(request)
     moment = editing.on_the_clock(person.household, at)
     return tariffs.paid(_tariff(person, tariff_id), moment, planning_now())
@@ -105,7 +104,7 @@ def get_sun(request: HttpRequest) -> Any:
 
 
 @router.get("/sun/waiting", response={200: s.WaitingScreen, **PROBLEMS}, operation_id="waiting")
-def get_waiting(request: HttpRequest, day: date | None = None) -> Any:
+def get_waiting(request: HttpRequest, day: s.Day | None = None) -> Any:
     return waiting_for_sun(person_of(request).household, planning_now(), day)
 
 

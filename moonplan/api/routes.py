@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
-from datetime import date, datetime
+from datetime import datetime
 from typing import Any
 
 from django.contrib.auth import authenticate, login, logout
 from django.http import HttpRequest, HttpResponse
 from ninja import File, Form, NinjaAPI, Query, Router
 from ninja.files import UploadedFile
+from ninja.parser import Parser
 from ninja.security import APIKeyCookie, django_auth
+from pydantic_core import from_json
 
 from moonplan.api import schemas as s
 from moonplan.api.errors import install_errors
@@ -30,6 +32,10 @@ from moonplan.planning.series import text_of
 from moonplan.planning.shown import goes_on
 from moonplan.planning.tonight import edit_evening, night_with, tonight
 
+# How many nights a plan is asked for: left out, as many as Tonight plans, or a week.
+OF_TONIGHT: Any = Query(None, ge=days.FEWEST, le=days.MOST)
+NIGHTS: Any = Query(7, ge=days.FEWEST, le=days.MOST)
+
 
 class FromOurPages(APIKeyCookie):
     """Anyone, signed in or not, as long as the request comes with the page's CSRF token."""
@@ -40,7 +46,14 @@ class FromOurPages(APIKeyCookie):
         return bool(key)
 
 
-api = NinjaAPI(title="Moon Plan", version="1", auth=django_auth, docs_url=None, urls_namespace="api")
+class Readable(Parser):
+    """Bodies that hold only text that can be stored: half a surrogate pair is none."""
+
+    def parse_body(self, request: HttpRequest) -> Any:
+        return from_json(request.body)
+
+
+api = NinjaAPI(title="Moon Plan", version="1", auth=django_auth, parser=Readable(), docs_url=None, urls_namespace="api")
 install_errors(api)
 api.add_router("", prices_and_sun)
 
@@ -112,22 +125,20 @@ def post_night_with(request: HttpRequest, vehicle_id: int, given: s.EveningEdit)
 
 
 @api.get("/refinement", response={200: s.Refinement, **PROBLEMS}, operation_id="refinement")
-def get_refinement(request: HttpRequest, nights: int | None = Query(None, ge=days.FEWEST, le=days.MOST)) -> Any:
+def get_refinement(request: HttpRequest, nights: int | None = OF_TONIGHT) -> Any:
     """How the longer search for tonight's plan stands, or for that of the coming nights."""
     household = person_of(request).household
     return refining.standing(household_document(household, planning_now(), nights), goes_on(household))
 
 
 @api.get("/habits", response={200: s.Comparison, **PROBLEMS}, operation_id="compare_habits")
-def compare_habits(request: HttpRequest, nights: int | None = None) -> Any:
+def compare_habits(request: HttpRequest, nights: int | None = OF_TONIGHT) -> Any:
     household = person_of(request).household
     given = household_document(household, planning_now(), nights)
     return comparison_document(compare(as_core(given), refining.best_known(given, goes_on(household))))
 
 
 # --- the days ahead ------------------------------------------------------------------------------------------------------
-
-NIGHTS: Any = Query(7, ge=days.FEWEST, le=days.MOST)
 
 
 @api.get("/days", response={200: s.Days, **PROBLEMS}, operation_id="days")
@@ -165,7 +176,7 @@ def repeat_day_trip(request: HttpRequest, trip_id: int, given: s.Repeat, nights:
 
 @api.patch("/days/nights/{int:vehicle_id}/{night}", response={200: s.Days, **PROBLEMS}, operation_id="edit_night")
 def edit_night(
-    request: HttpRequest, vehicle_id: int, night: date, version: int, given: s.NightEdit, nights: int = NIGHTS
+    request: HttpRequest, vehicle_id: int, night: s.Day, version: int, given: s.NightEdit, nights: int = NIGHTS
 ) -> Any:
     person = person_of(request)
     vehicle = rows.Vehicle.objects.of(person.household).get(pk=vehicle_id)
@@ -175,7 +186,7 @@ def edit_night(
 
 
 @api.get("/days/ways_out", response={200: s.WaysOut, **PROBLEMS}, operation_id="ways_out")
-def get_ways_out(request: HttpRequest, vehicle: int, leave: datetime, nights: int = NIGHTS) -> Any:
+def get_ways_out(request: HttpRequest, vehicle: int, leave: s.Moment, nights: int = NIGHTS) -> Any:
     return {"ways": days.ways_out(person_of(request), vehicle, leave, nights)}
 
 

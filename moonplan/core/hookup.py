@@ -8,8 +8,9 @@ from typing import Literal
 import numpy as np
 
 from moonplan.core.compiled import compiled
-from moonplan.core.household import SOCKET_A_BY_OUTLET_A, Circuit, Household, Lead, Supply, Vehicle
+from moonplan.core.household import Circuit, Household, Lead, Supply, Vehicle
 from moonplan.core.timegrid import Floats
+from moonplan.core.values import SOCKET_A_BY_OUTLET_A
 
 Link = Literal["circuit", "outlet", "lead", "cable", "car", "ceiling"]
 

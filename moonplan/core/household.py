@@ -5,121 +5,49 @@ prices per kWh in the household's currency). `read` turns JSON into a `Household
 carries every mistake at once, each with the path of its key, the value found and what was expected.
 """
 
-from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
-from datetime import date, datetime, time
+from datetime import time
 from functools import cache
-from itertools import pairwise
-from typing import Annotated, Any, Literal, get_args
+from typing import Annotated, Any, Literal
 from zoneinfo import ZoneInfo
 
-from pydantic import (
-    AfterValidator,
-    AwareDatetime,
-    BeforeValidator,
-    ConfigDict,
-    Field,
-    PlainSerializer,
-    TypeAdapter,
-    WithJsonSchema,
-)
+from pydantic import Field, TypeAdapter
 from pydantic.json_schema import GenerateJsonSchema
 
+from moonplan.core.coherence import in_order, mistakes_between
 from moonplan.core.distance import DistanceUnit
-from moonplan.core.mistakes import BadDocument, Mistake, validated
+from moonplan.core.mistakes import BadDocument, validated
+from moonplan.core.values import (
+    LEGS,
+    STRICT,
+    WEEKDAYS,
+    Amps,
+    Charge,
+    Clock,
+    Control,
+    Day,
+    Efficiency,
+    Factor,
+    Habit,
+    Id,
+    Instant,
+    Kilowatts,
+    Leg,
+    Name,
+    Percent,
+    Phases,
+    Price,
+    RatedAmps,
+    RatedKilowatts,
+    Sharing,
+    SlotMinutes,
+    Use,
+    Volts,
+    Weekday,
+    Zone,
+)
 
 FORMAT = "moonplan-household/1"
-
-Weekday = Literal["mon", "tue", "wed", "thu", "fri", "sat", "sun"]
-
-WEEKDAYS: tuple[Weekday, ...] = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
-
-# What a household allows continuously on an ordinary domestic socket, by the socket's rating (rules, section 1).
-SOCKET_A_BY_OUTLET_A = {10: 8.0, 13: 10.0, 15: 12.0, 16: 10.0, 20: 16.0}
-
-
-def clock(value: object) -> time:
-    if isinstance(value, time):
-        return value
-    if isinstance(value, str) and len(value) == 5 and value[2] == ":" and value.replace(":", "").isdigit():
-        return time(int(value[:2]), int(value[3:]))
-    raise ValueError("not a clock time")
-
-
-def _zone(value: str) -> str:
-    try:
-        ZoneInfo(value)
-    except (KeyError, OSError, ValueError) as error:
-        raise ValueError("no such time zone") from error
-    return value
-
-
-def _of_this_world(value: datetime) -> datetime:
-    if not 1990 <= value.year <= 2200:
-        raise ValueError("not of this world")
-    return value
-
-
-def _divides_an_hour(value: int) -> int:
-    if 60 % value:
-        raise ValueError("does not divide an hour")
-    return value
-
-
-def _no_truth(value: object) -> object:
-    """`true` is 1 to a literal, and nobody means it so."""
-    if isinstance(value, bool):
-        raise ValueError("not a number")
-    return value
-
-
-Clock = Annotated[
-    time,
-    BeforeValidator(clock),
-    PlainSerializer(lambda clock: clock.strftime("%H:%M"), return_type=str),
-    WithJsonSchema({"type": "string", "pattern": "^([01][0-9]|2[0-3]):[0-5][0-9]$", "description": "HH:MM"}),
-]
-Instant = Annotated[
-    AwareDatetime,
-    AfterValidator(_of_this_world),
-    WithJsonSchema({"type": "string", "format": "date-time", "description": "an ISO 8601 time with an offset"}),
-]
-Zone = Annotated[
-    str,
-    AfterValidator(_zone),
-    WithJsonSchema({"type": "string", "description": "an IANA time zone such as Europe/Ljubljana"}),
-]
-SlotMinutes = Annotated[
-    int,
-    Field(ge=1, le=60),
-    AfterValidator(_divides_an_hour),
-    WithJsonSchema({"type": "integer", "enum": [1, 2, 3, 4, 5, 6, 10, 12, 15, 20, 30, 60]}),
-]
-Id = Annotated[str, Field(min_length=1, max_length=100)]
-Name = Annotated[str, Field(min_length=1, max_length=200)]
-Percent = Annotated[float, Field(ge=0, le=100)]
-Amps = Annotated[float, Field(ge=0, le=1000)]
-RatedAmps = Annotated[float, Field(gt=0, le=1000)]
-Kilowatts = Annotated[float, Field(ge=0, le=1000)]
-RatedKilowatts = Annotated[float, Field(gt=0, le=1000)]
-Volts = Annotated[float, Field(ge=50, le=1000)]
-Factor = Annotated[float, Field(gt=0, le=1)]
-Efficiency = Annotated[float, Field(gt=0, le=1)]
-HIGHEST_PRICE = 1000
-Price = Annotated[float, Field(ge=-HIGHEST_PRICE, le=HIGHEST_PRICE)]
-Charge = Annotated[float, Field(ge=0, le=HIGHEST_PRICE)]
-Use = Annotated[float, Field(gt=0, le=1000)]
-Phases = Annotated[Literal[1, 2, 3], BeforeValidator(_no_truth)]
-Leg = Literal["L1", "L2", "L3"]
-LEGS: tuple[Leg, ...] = get_args(Leg)
-Control = Literal["managed", "timer", "hand"]
-Habit = Literal[
-    "cheapest", "nightly", "set_nights", "when_low", "low_soc", "low_current", "sun_first", "awake", "plug_and_go"
-]
-HABITS: tuple[Habit, ...] = get_args(Habit)
-Sharing = Literal["free", "even", "none"]
-
-STRICT = ConfigDict(extra="forbid", strict=True, allow_inf_nan=False)
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -303,7 +231,7 @@ class Tariff:
     contracted_kw: RatedKilowatts | None = None
     day_of: Literal["clock", "start"] = "clock"
     bands: Annotated[tuple[Band, ...], Field(max_length=200)] = ()
-    holidays: Annotated[tuple[date, ...], Field(max_length=1000)] = ()
+    holidays: Annotated[tuple[Day, ...], Field(max_length=1000)] = ()
     series: Annotated[tuple[tuple[Instant, Price | None], ...], Field(max_length=200_000)] = ()
 
     __pydantic_config__ = STRICT
@@ -313,7 +241,7 @@ class Tariff:
 class LaterTariff:
     """A tariff that follows the present one, from the midnight on which `since` begins."""
 
-    since: date
+    since: Day
     tariff: Tariff
 
     __pydantic_config__ = STRICT
@@ -324,7 +252,7 @@ class Override:
     """What a person decided for one night. `ready_by` is a clock time in that night."""
 
     vehicle: Id
-    night: date
+    night: Day
     limit_pct: Percent | None = None
     ceiling_a: Amps | None = None
     ready_by: Clock | None = None
@@ -477,121 +405,10 @@ def checked(household: Household) -> Household:
         With every mistake between values: unknown ids, ids used twice, times out of order, overlapping trips, legs
         that the supply does not have.
     """
-    mistakes = tuple(_between_values(household))
+    mistakes = tuple(mistakes_between(household))
     if mistakes:
         raise BadDocument(mistakes)
     return household
-
-
-def _between_values(h: Household) -> Iterator[Mistake]:
-    for kind in ("feeders", "circuits", "leads", "vehicles", "pins"):
-        yield from _twice(kind, [part.id for part in getattr(h, kind)])
-    feeders = [feeder.id for feeder in h.feeders]
-    circuits = [circuit.id for circuit in h.circuits]
-    leads = [lead.id for lead in h.leads]
-    vehicles = [vehicle.id for vehicle in h.vehicles]
-    yield from _unknown("circuits", "feeder", h.circuits, feeders)
-    yield from _unknown("leads", "circuit", h.leads, circuits)
-    yield from _unknown("vehicles", "lead", h.vehicles, leads)
-    yield from _unknown("rates", "lead", h.rates, leads)
-    for kind in ("rates", "trips", "overrides", "pins", "forbids"):
-        yield from _unknown(kind, "vehicle", getattr(h, kind), vehicles)
-    yield from _legs(h)
-    if not h.horizon_nights and h.now.astimezone(h.zone).hour >= 12:
-        yield Mistake("horizon_nights", 0, "1 or more; before noon 0 is the rest of the present night")
-    for i, circuit in enumerate(h.circuits):
-        if circuit.kind == "socket":
-            if circuit.outlet_a is None:
-                yield Mistake(f"circuits[{i}].outlet_a", "missing", "the rating of the socket in A")
-            elif circuit.socket_a is None and circuit.outlet_a not in SOCKET_A_BY_OUTLET_A:
-                yield Mistake(
-                    f"circuits[{i}].socket_a",
-                    "missing",
-                    f"the current you allow for hours on a socket of {circuit.outlet_a:g} A",
-                )
-    for kind, first, last in (("trips", "leave", "back"), ("pins", "start", "end"), ("forbids", "start", "end")):
-        for i, part in enumerate(getattr(h, kind)):
-            if getattr(part, last) <= getattr(part, first):
-                yield Mistake(f"{kind}[{i}].{last}", getattr(part, last), f"a time after {first}")
-    yield from _overlaps(h.trips)
-    yield from _order("solar_kw", [start for start, _ in h.solar_kw])
-    if h.solar_kw and h.solar_kw[-1][1] != 0:
-        yield Mistake(f"solar_kw[{len(h.solar_kw) - 1}][1]", h.solar_kw[-1][1], "0, so that the sun ends")
-    yield from _order("tariff.series", [start for start, _ in h.tariff.series])
-    yield from _dates(h.later_tariffs)
-    for i, later in enumerate(h.later_tariffs):
-        yield from _order(f"later_tariffs[{i}].tariff.series", [start for start, _ in later.tariff.series])
-    yield from _order("base_load_kw", [start for start, _ in h.base_load_kw])
-    seen: set[tuple[str, date]] = set()
-    for i, override in enumerate(h.overrides):
-        if (override.vehicle, override.night) in seen:
-            yield Mistake(f"overrides[{i}].night", override.night, f"one entry a night for {override.vehicle}")
-        seen.add((override.vehicle, override.night))
-    rated: set[tuple[str, str]] = set()
-    for i, rate in enumerate(h.rates):
-        if (rate.vehicle, rate.lead) in rated:
-            yield Mistake(f"rates[{i}].lead", rate.lead, f"one rate for {rate.vehicle} on this lead")
-        rated.add((rate.vehicle, rate.lead))
-
-
-def _twice(kind: str, ids: Sequence[str]) -> Iterator[Mistake]:
-    seen: set[str] = set()
-    for i, id_ in enumerate(ids):
-        if id_ in seen:
-            yield Mistake(f"{kind}[{i}].id", id_, "an id that no other entry has")
-        seen.add(id_)
-
-
-def _unknown(kind: str, key: str, parts: Iterable[Any], known: Sequence[str]) -> Iterator[Mistake]:
-    for i, part in enumerate(parts):
-        value = getattr(part, key)
-        if value is not None and value not in known:
-            yield Mistake(f"{kind}[{i}].{key}", value, "one of " + ", ".join(known) if known else "an id that exists")
-
-
-def _legs(h: Household) -> Iterator[Mistake]:
-    present = h.supply_legs
-    of_feeder = {feeder.id: h.legs_of(feeder) for feeder in h.feeders}
-    named = {feeder.id: feeder.name or feeder.id for feeder in h.feeders}
-    for i, feeder in enumerate(h.feeders):
-        if not set(legs := h.legs_of(feeder)) <= set(present):
-            yield Mistake(f"feeders[{i}].legs", list(legs), f"legs of the supply: {', '.join(present)}")
-    for i, circuit in enumerate(h.circuits):
-        legs = circuit.used_legs
-        key = f"circuits[{i}].legs" if circuit.legs else f"circuits[{i}].phases"
-        value: object = list(circuit.legs) if circuit.legs else circuit.phases
-        if not set(legs) <= set(present):
-            yield Mistake(key, value, f"legs of the supply: {', '.join(present)}")
-        elif len(set(legs)) < len(legs):
-            yield Mistake(key, value, "each leg once")
-        elif len(legs) != circuit.phases and (circuit.phases, len(legs)) != (1, 2):
-            yield Mistake(key, value, f"{circuit.phases} legs for {circuit.phases} phases")
-        elif circuit.feeder in of_feeder and not set(legs) <= set(of_feeder[circuit.feeder]):
-            yield Mistake(key, value, f"legs of feeder {named[circuit.feeder]}: {', '.join(of_feeder[circuit.feeder])}")
-
-
-def _overlaps(trips: Sequence[Trip]) -> Iterator[Mistake]:
-    by_vehicle: dict[str, list[tuple[int, Trip]]] = {}
-    for i, trip in enumerate(trips):
-        by_vehicle.setdefault(trip.vehicle, []).append((i, trip))
-    for numbered in by_vehicle.values():
-        numbered.sort(key=lambda pair: (pair[1].leave, pair[1].back))
-        for (_, earlier), (j, later) in pairwise(numbered):
-            if later.leave < earlier.back:
-                one, other = (f"{trip.leave:%Y-%m-%d %H:%M} to {trip.back:%Y-%m-%d %H:%M}" for trip in (earlier, later))
-                yield Mistake(f"trips[{j}].leave", later.leave, f"one trip after the other: {one} and {other} overlap")
-
-
-def _dates(later: Sequence[LaterTariff]) -> Iterator[Mistake]:
-    for i, (one, other) in enumerate(pairwise(later), start=1):
-        if other.since <= one.since:
-            yield Mistake(f"later_tariffs[{i}].since", other.since, f"later than the entry before it ({one.since})")
-
-
-def _order(path: str, starts: Sequence[Any]) -> Iterator[Mistake]:
-    for i, (earlier, later) in enumerate(pairwise(starts), start=1):
-        if later <= earlier:
-            yield Mistake(f"{path}[{i}][0]", later, f"later than the entry before it ({earlier})")
 
 
 @cache
@@ -613,7 +430,7 @@ def read_tariff(text: str | bytes) -> Tariff:
         With every mistake found, by the paths within the tariff.
     """
     tariff = validated(_tariff_adapter(), text, _tariff_schema())
-    mistakes = tuple(_order("series", [start for start, _ in tariff.series]))
+    mistakes = tuple(in_order("series", [start for start, _ in tariff.series]))
     if mistakes:
         raise BadDocument(mistakes)
     return tariff

@@ -10,9 +10,10 @@ from datetime import time
 
 import numpy as np
 
-from moonplan.core.household import WEEKDAYS, Band, Tariff, Weekday
+from moonplan.core.household import Band, Tariff
 from moonplan.core.tariff import DEFAULT, weeks
 from moonplan.core.timegrid import Floats, minutes_of
+from moonplan.core.values import WEEKDAYS, Weekday
 
 _A_DAY = 24 * 60
 _EVERY_MONTH = tuple(range(1, 13))

@@ -13,9 +13,9 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, TypeAdapter
 
 from moonplan.core.distance import KM_PER_MILE, DistanceUnit
-from moonplan.core.household import STRICT, Amps, Instant, Percent, Phases, RatedAmps, RatedKilowatts, Use, Volts
 from moonplan.core.mistakes import BadDocument, Mistake, validated
 from moonplan.core.tables import number
+from moonplan.core.values import STRICT, Amps, Instant, Percent, Phases, RatedAmps, RatedKilowatts, Use, Volts
 
 FORMAT = "moonplan-readings/1"
 Kind = Literal["display", "meter", "span", "estimate"]

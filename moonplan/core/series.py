@@ -17,6 +17,7 @@ import numpy as np
 from moonplan.core.mistakes import BadDocument, Mistake
 from moonplan.core.tables import RefusedRow, number, rows_of
 from moonplan.core.timegrid import Floats, Seconds
+from moonplan.core.values import of_this_world
 
 _DAY_S = 86_400
 _DAY_MIN = 1440
@@ -248,9 +249,10 @@ def _time(text: str, key: str) -> datetime:
         found = datetime.fromisoformat(text)
     except ValueError:
         raise BadDocument([Mistake(key, text, "a time such as 2026-01-14 18:00 or 2026-01-14T18:00+01:00")]) from None
-    if not 1990 <= found.year <= 2200:
-        raise BadDocument([Mistake(key, text, "a time of this world")])
-    return found
+    try:
+        return of_this_world(found)
+    except ValueError as error:
+        raise BadDocument([Mistake(key, text, str(error))]) from None
 
 
 def _usual_step(starts: Seconds, ends: Seconds, measure: Measure) -> int:

@@ -9,7 +9,7 @@ from zoneinfo import ZoneInfo
 
 import numpy as np
 
-from moonplan.core.household import WEEKDAYS, Band, Household, Tariff
+from moonplan.core.household import Band, Household, Tariff
 from moonplan.core.timegrid import (
     Flags,
     Floats,
@@ -21,6 +21,7 @@ from moonplan.core.timegrid import (
     minutes_of,
     utc_offsets,
 )
+from moonplan.core.values import WEEKDAYS
 
 DEFAULT = "default"
 SERIES = "series"

@@ -16,10 +16,10 @@ from typing import Annotated, Any, Literal
 import numpy as np
 from pydantic import Field, TypeAdapter
 
-from moonplan.core.household import STRICT, WEEKDAYS, Percent, Weekday
 from moonplan.core.mileage import weather_factor
 from moonplan.core.mistakes import BadDocument, Mistake, shown, validated
 from moonplan.core.tables import number
+from moonplan.core.values import STRICT, WEEKDAYS, Day, Percent, Weekday
 
 _ENOUGH_ENTRIES = 3
 _CAREFUL_PERCENTILE = 80
@@ -40,7 +40,7 @@ class Odometer:
     temperature_c : outside, on the drives since the reading before.
     """
 
-    day: date
+    day: Day
     km: Annotated[float, Field(ge=0, le=5_000_000)]
     soc_pct: Percent | None = None
     charged_kwh: Annotated[float, Field(ge=0, le=10_000)] | None = None

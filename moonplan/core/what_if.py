@@ -5,8 +5,9 @@ from datetime import timedelta
 
 from moonplan.core import hookup
 from moonplan.core.hookup import Delivery, DoesNotCharge, Link
-from moonplan.core.household import LEGS, Circuit, Household, Leg, Phases, Vehicle
+from moonplan.core.household import Circuit, Household, Vehicle
 from moonplan.core.rates import Rate, range_km
+from moonplan.core.values import LEGS, Leg, Phases
 
 
 @dataclass(frozen=True, slots=True)

@@ -22,9 +22,9 @@ from django.core.serializers.json import DjangoJSONEncoder
 from django.db import models, transaction
 from django.db.models import ProtectedError
 
-from moonplan.core.household import HIGHEST_PRICE
 from moonplan.core.mistakes import Mistake
 from moonplan.core.timegrid import instant_at
+from moonplan.core.values import HIGHEST_PRICE
 from moonplan.household.models import Change, Household, Part, Person, Vehicle
 
 Row = Household | Part
@@ -79,7 +79,8 @@ class Conflict(Exception):
         super().__init__(f"changed meanwhile by {by}")
 
 
-Check = Callable[[Household], list[Mistake]]
+# Of the household, and the row that was edited where it was one by itself.
+Check = Callable[[Household, Row | None], list[Mistake]]
 _checks: list[Check] = []
 
 
@@ -387,7 +388,7 @@ def _log(
 
 
 def _check(household: Household, *, touched: set[str], row: Row | None = None) -> None:
-    mistakes = [mistake for check in _checks for mistake in check(household)]
+    mistakes = [mistake for check in _checks for mistake in check(household, row)]
     if mistakes:
         told = [_at_field(mistake, touched, row) for mistake in mistakes]
         raise Refused({(mistake.path, str(mistake)): mistake for mistake in told}.values())

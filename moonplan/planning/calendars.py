@@ -9,13 +9,13 @@ from typing import Any
 
 from django.db import transaction
 
-from moonplan.core import household as documents
 from moonplan.core.calendars import Entry, Outing, outings, written
 from moonplan.core.mistakes import BadDocument, Mistake
 from moonplan.core.percent import percent_told
 from moonplan.core.planner.plan import Plan
 from moonplan.core.planner.tonight import action_of, plug_in_by, the_night
 from moonplan.core.timegrid import noon
+from moonplan.core.values import clock_of
 from moonplan.household import editing
 from moonplan.household.models import Feed, Household, KnownEvent, Person, Trip, Vehicle
 from moonplan.planning import refining
@@ -70,7 +70,7 @@ def bring_calendar(person: Person, text: str, answers: Sequence[Mapping[str, Any
 def _outings(household: Household, text: str, now: datetime, cars: Sequence[Vehicle]) -> list[Outing]:
     zone = zone_of(household)
     first = cars[0] if cars else Vehicle(usual_leave="08:00", usual_back="17:00")
-    hours = (documents.clock(first.usual_leave), documents.clock(first.usual_back))
+    hours = (clock_of(first.usual_leave), clock_of(first.usual_back))
     try:
         return outings(text, since=now, until=now + timedelta(days=_AHEAD), zone=zone, all_day=hours)
     except BadDocument as error:

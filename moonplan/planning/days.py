@@ -41,7 +41,7 @@ def days(person: Person, nights: int) -> dict[str, Any]:
     """What the screen of the coming nights shows."""
     began = time.perf_counter()
     household, now = person.household, planning_now()
-    given = _document(household, now, nights)
+    given = household_document(household, now, nights)
     made = refining.best_known(given, goes_on(household))
     answer = document(made)
     rows = {str(vehicle.pk): vehicle for vehicle in Vehicle.objects.of(household)}
@@ -63,12 +63,6 @@ def days(person: Person, nights: int) -> dict[str, Any]:
         "simulated": simulated(household, now),
         "server_ms": round((time.perf_counter() - began) * 1000),
     }
-
-
-def _document(household: Household, now: datetime, nights: int) -> dict[str, Any]:
-    if not FEWEST <= nights <= MOST:
-        raise editing.Refused([Mistake("nights", nights, f"{FEWEST} to {MOST}")])
-    return household_document(household, now, nights)
 
 
 def _car(made: Plan, i: int, told: dict[str, Any], vehicle: Vehicle, trips: list[Trip]) -> dict[str, Any]:
@@ -183,7 +177,7 @@ def _night(night: NightOfCar, vehicle: Vehicle) -> dict[str, Any]:
 
 def ways_out(person: Person, vehicle_id: int, leave: datetime, nights: int) -> list[dict[str, Any]]:
     """The remedies for a short departure, known by its car and when it leaves, in the best plan that is known."""
-    given = _document(person.household, planning_now(), nights)
+    given = household_document(person.household, planning_now(), nights)
     found = _remedies(person.household, given, vehicle_id, leave)
     with _offering:
         _offered[_asked(given, vehicle_id, leave)] = found
@@ -210,7 +204,7 @@ def take_way_out(person: Person, vehicle_id: int, leave: datetime, nights: int, 
     Refused
         If there is no such way out any more.
     """
-    given = _document(person.household, planning_now(), nights)
+    given = household_document(person.household, planning_now(), nights)
     with _offering:
         offered = _offered.get(_asked(given, vehicle_id, leave))
     ways = _remedies(person.household, given, vehicle_id, leave) if offered is None else offered

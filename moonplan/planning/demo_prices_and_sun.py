@@ -10,11 +10,11 @@ from zoneinfo import ZoneInfo
 import numpy as np
 
 from moonplan.core import series
-from moonplan.core.household import clock
 from moonplan.core.series import Day
 from moonplan.core.sun import Array as CoreArray
 from moonplan.core.sun import Place
 from moonplan.core.timegrid import Floats, Grid, instant_at
+from moonplan.core.values import clock_of
 from moonplan.devices import SKY
 from moonplan.household.models import Array, Band, Household, Tariff
 from moonplan.logbook.models import SeriesDay
@@ -98,7 +98,7 @@ def _measured(roof: Roof, today: date, timezone: str, load: tuple[tuple[str, flo
     """Every quarter hour of the season behind: the roof's output, and of its last weeks what the meters counted."""
     zone = ZoneInfo(timezone)
     first = today - timedelta(days=_SEASON_DAYS)
-    start, end = (int(instant_at(day, clock("00:00"), zone).timestamp()) for day in (first, today))
+    start, end = (int(instant_at(day, clock_of("00:00"), zone).timestamp()) for day in (first, today))
     grid = Grid(start, _QUARTER, (end - start) // (_QUARTER * 60), zone)
     chance = random.Random(f"meters until {today}")
     season = [first + timedelta(days=n) for n in range(_SEASON_DAYS)]
@@ -114,7 +114,7 @@ def _measured(roof: Roof, today: date, timezone: str, load: tuple[tuple[str, flo
     net = house + cars - sun
     of_season = {"sun": sun}
     of_weeks = {"grid": np.maximum(0, net), "export": np.maximum(0, -net), "cars": cars}
-    weeks_from = int(instant_at(today - timedelta(days=_METER_DAYS), clock("00:00"), zone).timestamp())
+    weeks_from = int(instant_at(today - timedelta(days=_METER_DAYS), clock_of("00:00"), zone).timestamp())
     told = {}
     for kind, kw in (of_season | of_weeks).items():
         kept = grid.edges_s[:-1] >= (start if kind in of_season else weeks_from)

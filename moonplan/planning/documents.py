@@ -10,18 +10,21 @@ from functools import cache
 from typing import Any
 from zoneinfo import ZoneInfo
 
+from django.db.models import Q
 from django.utils import timezone
 
 from moonplan.core import household as documents
 from moonplan.core.mistakes import BadDocument, Mistake
 from moonplan.core.planner.plan import plan
-from moonplan.core.timegrid import in_night, night_asked_about, noon
+from moonplan.core.timegrid import night_asked_about, noon
 from moonplan.core.usual_days import UsualDay
+from moonplan.core.values import clock_of
 from moonplan.household import editing
 from moonplan.household.models import Circuit, Evening, Feeder, Household, Lead, Rate, Trip, Vehicle
 from moonplan.logbook.models import RateReading
 from moonplan.planning import usual
 from moonplan.planning.aboard import Aboard, aboard, as_read, soc_of
+from moonplan.planning.by_hand import forbids_of, no_clock_times, pins_of
 from moonplan.planning.rates import measured_rates
 from moonplan.planning.sun import sun_ahead
 from moonplan.planning.tariffs import tariff_keys
@@ -132,8 +135,8 @@ def _without_readings(
             }
             for e in evenings
         ],
-        "pins": [pin for _, _, pin in _pins(evenings, now, zone)],
-        "forbids": [forbid for _, _, forbid in _forbids(evenings, now, zone)],
+        "pins": [pin for _, _, pin in pins_of(evenings, now, zone)],
+        "forbids": [forbid for _, _, forbid in forbids_of(evenings, now, zone)],
     }
 
 
@@ -160,20 +163,23 @@ def as_core(document: dict[str, Any]) -> documents.Household:
 
 
 @editing.checked_by
-def _core_takes_it(household: Household) -> list[Mistake]:
+def _core_takes_it(household: Household, row: editing.Row | None) -> list[Mistake]:
     now, document = planning_now(), dict[str, Any]()
+    mistakes = list(no_clock_times(_evenings(household, now)))
     try:
         # How much is aboard is no matter of what may be typed, but where a session is pinned.
         known = {vehicle: as_read(vehicle, now) for vehicle in Vehicle.objects.of(household)}
         document = _without_readings(household, now, usual.nights_ahead(household, now), every_trip=True, known=known)
+        if isinstance(row, Trip):
+            document["trips"] += _ended(row, now)
         as_core(document)
         if as_core(_with_readings(household, document)).pins:
             plan(core_household(household, now), prove=False)
     except BadDocument as error:
         at = _evenings(household, now), now, usual.zone_of(household)
-        by_hand = {"pins": _pins(*at), "forbids": _forbids(*at)}
-        return [at_its_row(mistake, document, by_hand, household) for mistake in error.mistakes]
-    return []
+        by_hand = {"pins": pins_of(*at), "forbids": forbids_of(*at)}
+        mistakes += [at_its_row(mistake, document, by_hand, household) for mistake in error.mistakes]
+    return mistakes
 
 
 def _evenings(household: Household, now: datetime) -> Iterable[Evening]:
@@ -185,7 +191,7 @@ def night_now(household: Household, now: datetime) -> date:
     """The night that a household asks about now: before anybody is up the one that runs."""
     zone = usual.zone_of(household)
     try:
-        return night_asked_about(now, zone, documents.clock(household.wake))
+        return night_asked_about(now, zone, clock_of(household.wake))
     except ValueError:  # core tells of it
         return now.astimezone(zone).date()
 
@@ -227,13 +233,13 @@ def _horizon_end(household: Household, now: datetime, nights: int) -> datetime:
 def _trips(
     household: Household, weeks: Weeks, now: datetime, nights: int, *, every_trip: bool = False
 ) -> list[dict[str, Any]]:
-    """The trips from an instant on, as they are known by now. every_trip : those beyond the plan too."""
+    """The trips from an instant on, as they are known by now. every_trip : those beyond the plan too, all as typed."""
     zone, horizon_end = usual.zone_of(household), _horizon_end(household, now, nights)
     named = Trip.objects.of(household).filter(back__gt=now).select_related("vehicle")
     if not every_trip:
         named = named.filter(leave__lt=now + timedelta(days=nights + 2))
     return [
-        *(_trip(trip, weeks[trip.vehicle], horizon_end, zone) for trip in named),
+        *(_typed_trip(trip, zone) if every_trip else _trip(trip, weeks[trip.vehicle], horizon_end, zone) for trip in named),
         *(
             trip
             for vehicle, week in weeks.items()
@@ -278,41 +284,6 @@ def _plug_in_hours(vehicle: Vehicle) -> dict[str, list[str | None]]:
     return {"plug_in_hours": hours} if any(hours) else {}
 
 
-def _pins(evenings: Iterable[Evening], now: datetime, zone: Any) -> list[tuple[Evening, int, dict[str, Any]]]:
-    """What is pinned, each with its evening and its place there."""
-    return [
-        (e, nth, {"id": f"{e.vehicle_id}/{e.night}/{nth}", "vehicle": str(e.vehicle_id), "amps": pin["amps"], **span})
-        for e in evenings
-        for nth, pin in enumerate(e.pins)
-        if (span := _span(e.night, pin["start"], pin["end"], now, zone)) is not None
-    ]
-
-
-def _forbids(evenings: Iterable[Evening], now: datetime, zone: Any) -> list[tuple[Evening, int, dict[str, Any]]]:
-    """When cars keep off, each with its evening and its place there."""
-    return [
-        (e, nth, {"vehicle": str(e.vehicle_id), **span})
-        for e in evenings
-        for nth, kept in enumerate(e.keep_off)
-        if (span := _span(e.night, kept["start"], kept["end"], now, zone)) is not None
-    ]
-
-
-def _span(night: date, start: str | None, end: str | None, now: datetime, zone: Any) -> dict[str, str] | None:
-    """From one clock time of a night to another, as far as it lies ahead; None where there is none."""
-    if not start or not end:
-        return None
-    bounds: list[datetime | str] = []
-    for clock in (start, end):
-        try:
-            bounds.append(in_night(night, documents.clock(clock), zone))
-        except ValueError:  # core tells of the one that is no clock time
-            bounds.append(clock)
-    if isinstance(bounds[1], datetime) and bounds[1] <= now:
-        return None
-    return {key: at if isinstance(at, str) else at.isoformat() for key, at in zip(("start", "end"), bounds, strict=True)}
-
-
 def _rate(rate: Rate) -> dict[str, Any]:
     told: dict[str, Any] = {
         "vehicle": str(rate.vehicle_id),
@@ -324,13 +295,24 @@ def _rate(rate: Rate) -> dict[str, Any]:
     return told
 
 
-def _trip(trip: Trip, week: list[UsualDay], end: datetime, zone: ZoneInfo) -> dict[str, Any]:
-    told = {
+def _ended(trip: Trip, now: datetime) -> list[dict[str, Any]]:
+    """A trip that is over, with those that it overlaps, as typed; a plan has no more to do with them."""
+    over = Trip.objects.of(trip.household).filter(vehicle=trip.vehicle_id, back__lte=now)
+    with_it = over.filter(Q(pk=trip.pk) | Q(leave__lt=trip.back, back__gt=trip.leave))
+    return [_typed_trip(one, usual.zone_of(trip.household)) for one in with_it]
+
+
+def _typed_trip(trip: Trip, zone: ZoneInfo) -> dict[str, Any]:
+    return {
         "vehicle": str(trip.vehicle_id),
         "leave": trip.leave.astimezone(zone).isoformat(),
         "back": trip.back.astimezone(zone).isoformat(),
         **_kept(trip, ["km", "temperature_c", "gain_kwh", "fill", "fill_to_pct"]),
     }
+
+
+def _trip(trip: Trip, week: list[UsualDay], end: datetime, zone: ZoneInfo) -> dict[str, Any]:
+    told = _typed_trip(trip, zone)
     if not trip.fill and trip.leave < end < trip.back:
         # A car that is away when the plan ends can't be asked for its end level then: it leaves with it.
         told |= {"fill": True, "fill_to_pct": _wanted_at_end(trip.vehicle, week, end)}

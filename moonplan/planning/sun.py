@@ -11,13 +11,13 @@ from zoneinfo import ZoneInfo
 
 import numpy as np
 
-from moonplan.core import household as documents
 from moonplan.core import sun as core
 from moonplan.core.house_load import LearnedLoad, learned_load
 from moonplan.core.mistakes import Mistake
 from moonplan.core.series import means
 from moonplan.core.sun import Array, Correction, Place
 from moonplan.core.timegrid import Floats, Grid, instant_at
+from moonplan.core.values import clock_of
 from moonplan.devices import SKY
 from moonplan.household import editing
 from moonplan.household import models as rows
@@ -65,7 +65,7 @@ _LIMITS = {
 
 
 @editing.checked_by
-def _arrays_can_be(household: Household) -> list[Mistake]:
+def _arrays_can_be(household: Household, _row: editing.Row | None) -> list[Mistake]:
     return _impossible(household, rows.Array.objects.of(household))
 
 
@@ -167,9 +167,7 @@ def past_steps(household: Household, start: datetime, end: datetime) -> list[lis
 
 def _typed_days(household: Household, days: Sequence[date], zone: ZoneInfo) -> list[list[Any]]:
     """The household's sun by clock, laid over every day of the plan."""
-    return [
-        [instant_at(day, documents.clock(clock), zone).isoformat(), kw] for day in days for clock, kw in household.sun_day_kw
-    ]
+    return [[instant_at(day, clock_of(clock), zone).isoformat(), kw] for day in days for clock, kw in household.sun_day_kw]
 
 
 # --- the screen -----------------------------------------------------------------------------------------------------------
@@ -244,7 +242,7 @@ def _day_ahead(household: Household, roof: Roof, today: date, n: int, zone: Zone
 
 
 def _base_of(household: Household, day: date, zone: ZoneInfo) -> Floats:
-    profile = [(documents.clock(clock), float(kw)) for clock, kw in household.base_load_kw]
+    profile = [(clock_of(clock), float(kw)) for clock, kw in household.base_load_kw]
     return core.profile_kw(profile, _grid_of(day, zone))
 
 

@@ -17,6 +17,7 @@ from moonplan.core import household as documents
 from moonplan.core.mistakes import Mistake
 from moonplan.core.planner.tariff_comparison import Bill, bill_of_month, stretches, turn
 from moonplan.core.timegrid import instant_at
+from moonplan.core.values import clock_of
 from moonplan.household import editing
 from moonplan.household.models import Array, Household, Tariff, Trip, Vehicle
 from moonplan.logbook.models import SeriesImport
@@ -81,7 +82,7 @@ def months_behind(today: date) -> list[tuple[int, int]]:
 def week_of(vehicle: Vehicle, now: datetime) -> dict[int, Drive]:
     """What a car drives by weekday: its typical usual days, else its trips of the week ahead."""
     week = usual.usual_week(vehicle, now)
-    clocks = documents.clock(vehicle.usual_leave), documents.clock(vehicle.usual_back)
+    clocks = clock_of(vehicle.usual_leave), clock_of(vehicle.usual_back)
     typical = {n: (*clocks, day.typical_km) for n, day in enumerate(week) if day.typical_km}
     if typical or any(day.typical_km is not None for day in week):
         return typical

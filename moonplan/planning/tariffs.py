@@ -8,11 +8,11 @@ from datetime import date, datetime, timedelta
 from typing import Any
 
 from moonplan.core import household as documents
-from moonplan.core.household import WEEKDAYS
 from moonplan.core.mistakes import BadDocument, Mistake
 from moonplan.core.painting import Stroke, painted
 from moonplan.core.series import steps_of
 from moonplan.core.tariff import Week, held, paid_at, weeks
+from moonplan.core.values import WEEKDAYS, clock_of
 from moonplan.devices import FEEDS
 from moonplan.household import editing
 from moonplan.household.models import Band, Household, Person, Tariff
@@ -102,7 +102,7 @@ def core_sheet(tariff: Tariff) -> documents.Tariff:
 
 
 @editing.checked_by
-def _core_takes_every_tariff(household: Household) -> list[Mistake]:
+def _core_takes_every_tariff(household: Household, _row: editing.Row | None) -> list[Mistake]:
     """Rivals and tariffs to come are checked like the one in force, which the household's own document checks."""
     mistakes: list[Mistake] = []
     for tariff in Tariff.objects.of(household):
@@ -287,10 +287,10 @@ def _stroke(given: Mapping[str, Any]) -> Stroke:
     clocks = []
     for key in ("start", "end"):
         try:
-            clocks.append(documents.clock(given[key]))
+            clocks.append(clock_of(given[key]))
         except ValueError:
             mistakes.append(Mistake(key, given[key], "a clock time HH:MM"))
-    if len(clocks) == 2 and clocks[1] <= clocks[0] and clocks[1] != documents.clock("00:00"):
+    if len(clocks) == 2 and clocks[1] <= clocks[0] and clocks[1] != clock_of("00:00"):
         mistakes.append(Mistake("end", given["end"], "a time after start, or 00:00 for the day's end"))
     if mistakes:
         raise BadDocument(mistakes)

@@ -23,6 +23,7 @@ from moonplan.core.planner.problem import Car
 from moonplan.core.planner.tonight import Decision, decide, the_night
 from moonplan.core.rates import range_km
 from moonplan.core.timegrid import in_night, noon
+from moonplan.core.values import clock_of
 from moonplan.household import editing
 from moonplan.household.models import Change, Evening, Person, Trip, Vehicle
 from moonplan.logbook.models import SocReading
@@ -231,7 +232,7 @@ def _pinnable(made: Plan, i: int, session: Session, pins: list[dict[str, Any]]) 
     edges = [*(at for at, _ in currents), end]
 
     def instant(clock: str) -> datetime:
-        return in_night(the_night(household), core_documents.clock(clock), household.zone)
+        return in_night(the_night(household), clock_of(clock), household.zone)
 
     return {
         "start": f"{start:%H:%M}",
@@ -380,7 +381,9 @@ def night_with(person: Person, vehicle: Vehicle, given: Mapping[str, Any], versi
     return _night_of(made, i, decisions[i], document(made)["vehicles"][i], _last_leave(made, decisions))
 
 
-def _soc(person: Person, vehicle: Vehicle, pct: float, version: int, now: datetime) -> None:
+def _soc(person: Person, vehicle: Vehicle, pct: float | None, version: int, now: datetime) -> None:
+    if pct is None:
+        raise editing.Refused([Mistake("soc_pct", None, "a value")])
     last = soc_of(vehicle, now)
     if last is not None and last.pk != version and not _read_by_this_page(vehicle, version):
         raise editing.Conflict("soc", {"soc_pct": last.soc_pct}, last.pk, editing.last_editor("soc", row=last.pk))

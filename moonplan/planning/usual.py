@@ -8,12 +8,12 @@ from datetime import date, datetime, time, timedelta
 from typing import Any
 from zoneinfo import ZoneInfo
 
-from moonplan.core import household as documents
 from moonplan.core import usual_days as days
 from moonplan.core.mistakes import BadDocument, Mistake
 from moonplan.core.tables import RefusedRow, rows_of
 from moonplan.core.timegrid import instant_at
 from moonplan.core.usual_days import LearnedUse, Odometer, UsualDay, driven, learned_use, usual_days
+from moonplan.core.values import WEEKDAYS, clock_of
 from moonplan.household import editing
 from moonplan.household.models import Household, Person, Trip, Vehicle
 from moonplan.logbook.models import OdometerReading
@@ -64,7 +64,7 @@ def usual_week(vehicle: Vehicle, now: datetime) -> list[UsualDay]:
         If a typed figure is none.
     """
     for weekday, km in vehicle.usual_km.items():
-        if weekday not in documents.WEEKDAYS or (km is not None and not 0 <= km <= _MOST_KM):
+        if weekday not in WEEKDAYS or (km is not None and not 0 <= km <= _MOST_KM):
             raise BadDocument([Mistake("vehicles.usual_km", km, f"0 to {_MOST_KM} for a weekday")])
     return usual_days(known_days(vehicle, now), vehicle.usual_km)
 
@@ -118,7 +118,7 @@ def usual_trips(
 def _clock(vehicle: Vehicle, field: str) -> time:
     text = getattr(vehicle, field)
     try:
-        return documents.clock(text)
+        return clock_of(text)
     except ValueError:
         raise BadDocument([Mistake(f"vehicles.{field}", text, "a clock time HH:MM")]) from None
 

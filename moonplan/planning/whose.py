@@ -42,15 +42,12 @@ def at_its_row(mistake: Mistake, document: dict[str, Any], by_hand: ByHand, hous
     if nth >= len(entries):
         return mistake
     row, called, field = entries[nth]
-    expected = mistake.expected
     if field:
-        # By hand a time is given by the clock, and not as the document has it.
         path, told = f"{field}.{rest}".rstrip("."), called
-        expected = "a clock time as HH:MM" if "ISO 8601" in expected else expected
     else:
         name = rest.split("[")[0]
         path, told = _FIELDS.get(rest, name or key), f"{called}, {name} {shown(mistake.value)}"
-    return editing.MistakeOfRow(path, mistake.value, expected, row, told)
+    return editing.MistakeOfRow(path, mistake.value, mistake.expected, row, told)
 
 
 def _entries(key: str, document: dict[str, Any], by_hand: ByHand, household: Household) -> Iterator[_Entry]:

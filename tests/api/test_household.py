@@ -211,7 +211,8 @@ def test_nothing_without_signing_in(person: Person):
     assert nobody.send("patch", "/tonight/1", {"soc_pct": 5})[0] in (401, 403)
 
 
-@pytest.mark.parametrize("body", ["", "{", "[]", "nothing"])
+# The last holds half of a character, as an emoji that was cut in two.
+@pytest.mark.parametrize("body", ["", "{", "[]", "nothing", '{"name": "car \\ud83d"}'])
 def test_an_empty_or_broken_body_is_refused_in_the_one_shape(signed_in: Browser, body: str):
     response = signed_in.client.generic("POST", "/api/vehicles/", body, content_type="application/json")
 
@@ -254,6 +255,34 @@ def test_an_empty_or_broken_body_is_refused_in_the_one_shape(signed_in: Browser,
         ("post", "/days/trips/1/copies", {"days": []}, "days: [], expected a list of at least 1"),
         ("post", "/usual/1/odometer", {"km": 123456789}, "km: 123456789, expected 0 to 5000000"),
         ("get", "/days?nights=99", None, 'nights: "99", expected at most 14'),
+        ("get", "/habits?nights=99", None, 'nights: "99", expected at most 14'),
+        ("patch", "/vehicles/1?version=1", {"usable_kwh": float("nan")}, "usable_kwh: nan, expected a number"),
+        ("patch", "/vehicles/1?version=1", {"usable_kwh": "Infinity"}, 'usable_kwh: "Infinity", expected a number'),
+        ("patch", "/tonight/1", {"km": float("inf")}, "km: inf, expected a number"),
+        (
+            "patch",
+            "/tonight/1",
+            {"leave": "0001-01-01"},
+            'leave: "0001-01-01", expected a time in the years 1990 to 2200',
+        ),
+        (
+            "post",
+            "/days/trips",
+            {"back": "9999-12-31T23:59-12:00"},
+            'back: "9999-12-31T23:59-12:00", expected a time in the years 1990 to 2200',
+        ),
+        (
+            "patch",
+            "/tariffs/1?version=1",
+            {"since": "0026-01-01"},
+            'since: "0026-01-01", expected a date in the years 1990 to 2200',
+        ),
+        (
+            "get",
+            "/prices/tariffs/1/paid?at=1131-10-18T09:06Z",
+            None,
+            'at: "1131-10-18T09:06Z", expected a time in the years 1990 to 2200',
+        ),
     ],
 )
 def test_a_refusal_names_the_field_the_value_and_what_would_be_right(

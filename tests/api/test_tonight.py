@@ -370,6 +370,11 @@ def test_a_pin_that_makes_a_departure_short_is_kept_and_says_so(signed_in: Brows
             "pins[1].amps",
             "at most 10 A",
         ),
+        ({"pins": [{"start": "19:00", "end": "", "amps": 8}]}, "pins[0].end", "a clock time as HH:MM"),
+        ({"pins": [{"start": "2026-01-14T19:00", "end": "20:00", "amps": 8}]}, "pins[0].start", "a clock time as HH:MM"),
+        ({"keep_off": [{"start": "late", "end": None}]}, "keep_off[0].start", "a clock time as HH:MM"),
+        # In a part of the night that is over.
+        ({"pins": [{"start": "", "end": "12:30", "amps": 8}]}, "pins[0].start", "a clock time as HH:MM"),
         (
             {"keep_off": [{"start": "20:00", "end": "21:00"}, {"start": "late", "end": "06:00"}]},
             "keep_off[1].start",

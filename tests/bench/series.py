@@ -13,10 +13,11 @@ from zoneinfo import ZoneInfo
 import numpy as np
 
 from moonplan.core import series
-from moonplan.core.household import WEEKDAYS, Band, Tariff, clock
+from moonplan.core.household import Band, Tariff
 from moonplan.core.sun import Array, Place, clear_output_kw
 from moonplan.core.tariff import prices
 from moonplan.core.timegrid import Grid
+from moonplan.core.values import WEEKDAYS, clock_of
 
 ZONE = ZoneInfo("Europe/Ljubljana")
 START = int(datetime(2026, 1, 1, tzinfo=ZONE).timestamp())
@@ -26,7 +27,7 @@ YEAR = 365 * 96
 def a_tariff(*, dated: bool) -> Tariff:
     """A sheet of six lines; with dated prices, an hour at a time, over all of the year."""
     bands = tuple(
-        Band(name=f"line {n}", price=0.1 + n / 50, from_=clock(start), to=clock(end), days=days, months=months)
+        Band(name=f"line {n}", price=0.1 + n / 50, from_=clock_of(start), to=clock_of(end), days=days, months=months)
         for n, (start, end, days, months) in enumerate(
             [
                 ("17:00", "20:00", WEEKDAYS[:5], (11, 12, 1, 2)),

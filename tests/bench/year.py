@@ -22,7 +22,7 @@ from zoneinfo import ZoneInfo
 import numpy as np
 
 from moonplan.core.costing import ev_cost
-from moonplan.core.household import HABITS, read
+from moonplan.core.household import read
 from moonplan.core.planner.plan import Plan, plan
 from moonplan.core.planner.problem import Car
 from moonplan.core.rates import Rate
@@ -30,6 +30,7 @@ from moonplan.core.simulate import Given, Taking, Takings, Trajectory, trajector
 from moonplan.core.sun import solar_kw
 from moonplan.core.timegrid import Floats, Grid
 from moonplan.core.usual_days import usual_days
+from moonplan.core.values import HABITS
 
 ZONE = ZoneInfo("Europe/Ljubljana")
 FIRST = date(2026, 1, 5)

@@ -9,10 +9,11 @@ import numpy as np
 from hypothesis import assume
 from hypothesis import strategies as st
 
-from moonplan.core.household import HABITS, WEEKDAYS, Band, read
+from moonplan.core.household import Band, read
 from moonplan.core.planner.building import build
 from moonplan.core.planner.candidates import pinned
 from moonplan.core.planner.constraints import broken_rules
+from moonplan.core.values import HABITS, WEEKDAYS
 
 clocks = st.builds(time, st.integers(0, 23), st.sampled_from([0, 7, 15, 30, 50]))
 bands = st.builds(

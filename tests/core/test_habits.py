@@ -5,12 +5,13 @@ from typing import Any
 
 import pytest
 
-from moonplan.core.household import HABITS, read
+from moonplan.core.household import read
 from moonplan.core.planner.candidates import candidate
 from moonplan.core.planner.compare import compare
 from moonplan.core.planner.constraints import broken_rules
 from moonplan.core.planner.habits import SENTENCES
 from moonplan.core.planner.plan import Plan, document, plan
+from moonplan.core.values import HABITS
 from tests.bench.families import a_family_household
 from tests.core.factories import LOSSLESS, a_car, a_circuit, a_document, a_household, a_lead, a_trip, at
 

@@ -45,11 +45,19 @@ def test_every_mistake_is_told_at_once_with_its_path():
     assert 'tariff.bands[0].from: "25:00", expected HH:MM' in told
 
 
+def test_a_year_that_is_out_of_this_world_is_told_as_such():
+    assert mistakes(a_document(now="0026-01-14T18:00:00+01:00")) == [
+        'now: "0026-01-14T18:00:00+01:00", expected an ISO 8601 time with an offset, 1990 to 2200'
+    ]
+
+
 @pytest.mark.parametrize(
     ("changes", "path"),
     [
         ({"now": "2026-01-14T18:00:00"}, "now"),
         ({"slot_minutes": 7}, "slot_minutes"),
+        ({"wake": "٠٦:٣٠"}, "wake"),
+        ({"tariff": {"default_price": 0.2, "holidays": ["1889-12-25"]}}, "tariff.holidays[0]"),
         ({"horizon_nights": 0}, "horizon_nights"),
         ({"currency": "euro"}, "currency"),
         ({"vehicles": [a_car(usable_kwh=1200)]}, "vehicles[0].usable_kwh"),

@@ -7,9 +7,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from moonplan.core.household import WEEKDAYS, Band, Tariff
+from moonplan.core.household import Band, Tariff
 from moonplan.core.painting import Stroke, painted
 from moonplan.core.tariff import weeks
+from moonplan.core.values import WEEKDAYS
 from tests.core.strategies import bands
 
 NIGHT = Band(name="night", price=0.1, from_=time(22), to=time(6))

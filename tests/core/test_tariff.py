@@ -7,9 +7,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from moonplan.core.household import WEEKDAYS, Band, Tariff
+from moonplan.core.household import Band, Tariff
 from moonplan.core.tariff import gaps, prices
 from moonplan.core.timegrid import grid_for
+from moonplan.core.values import WEEKDAYS
 from tests.core.factories import a_household
 from tests.core.strategies import bands
 

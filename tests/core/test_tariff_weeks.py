@@ -3,8 +3,9 @@
 from datetime import date, datetime, time
 from zoneinfo import ZoneInfo
 
-from moonplan.core.household import WEEKDAYS, Band, Tariff
+from moonplan.core.household import Band, Tariff
 from moonplan.core.tariff import held, paid_at, weeks
+from moonplan.core.values import WEEKDAYS
 
 ZONE = ZoneInfo("Europe/Ljubljana")
 NIGHT = Band(name="night", price=0.1, from_=time(22), to=time(6))

@@ -340,6 +340,11 @@ def test_a_session_is_pinned_moved_and_let_go_by_hand(demo: Served, open_page, v
     wren.get_by_role("textbox", name="Pinned from").press("Enter")
     wren.get_by_role("textbox", name="Pinned to").fill("21:00")
     wren.get_by_role("textbox", name="Pinned to").press("Enter")
+    wren.get_by_role("textbox", name="Pinned to").fill("")
+    wren.get_by_role("textbox", name="Pinned to").press("Enter")
+    expect(wren.get_by_role("alert")).to_contain_text("a clock time as HH:MM")
+    wren.get_by_role("textbox", name="Pinned to").fill("2100")
+    wren.get_by_role("textbox", name="Pinned to").press("Enter")
     # An hour is not enough for the 90 % that are wanted.
     expect(wren.get_by_role("heading", level=2)).to_contain_text("charging until 21:00")
     expect(wren).to_contain_text("What is pinned by hand leaves too little.")

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
-from datetime import datetime
+from datetime import date, datetime
 from typing import Annotated, Any, Literal
 
 from ninja import Schema
-from pydantic import ConfigDict, Field
+from pydantic import AfterValidator, ConfigDict, Field
+
+from moonplan.core.values import of_this_world
 
 
 class Mistake(Schema):
@@ -32,8 +34,15 @@ class Problem(Schema):
 MOST_BY_HAND = 24
 
 
+# A time, and a date, as people give them.
+Moment = Annotated[datetime, AfterValidator(of_this_world)]
+Day = Annotated[date, AfterValidator(of_this_world)]
+
+
 class Strict(Schema):
-    model_config = ConfigDict(extra="forbid")
+    """What people give: nothing that is not asked for, and no figure that is none."""
+
+    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
 
 
 class SignIn(Strict):

@@ -8,7 +8,7 @@ from typing import Annotated, Literal
 from ninja import Schema
 from pydantic import Field
 
-from moonplan.api.schemas.common import MOST_BY_HAND, Strict
+from moonplan.api.schemas.common import MOST_BY_HAND, Day, Moment, Strict
 from moonplan.api.schemas.tonight import KeptOff, PinByHand, Point, SessionOut, Totals
 
 
@@ -108,8 +108,8 @@ class TripEdit(Strict):
     """A trip as it is typed; what is left out stays, or takes the usual value."""
 
     vehicle_id: int | None = None
-    leave: datetime | None = None
-    back: datetime | None = None
+    leave: Moment | None = None
+    back: Moment | None = None
     km: float | None = None
     temperature_c: float | None = None
     gain_kwh: float | None = None
@@ -119,7 +119,7 @@ class TripEdit(Strict):
 
 
 class Repeat(Strict):
-    days: Annotated[list[date], Field(min_length=1, max_length=60)]
+    days: Annotated[list[Day], Field(min_length=1, max_length=60)]
 
 
 class NightEdit(Strict):
@@ -141,7 +141,7 @@ class WaysOut(Schema):
 
 class WayTaken(Strict):
     vehicle: int
-    leave: datetime
+    leave: Moment
     told: str
 
 
@@ -191,7 +191,7 @@ class Usual(Schema):
 
 
 class OdometerIn(Strict):
-    day: date | None = None
+    day: Day | None = None
     km: float | None = None
     soc_pct: float | None = None
     charged_kwh: float | None = None
@@ -264,7 +264,7 @@ class EveningEdit(Strict):
     """Changes to one car's evening; what is left out stays. `versions` are those of the inputs it was made from."""
 
     soc_pct: float | None = None
-    leave: datetime | None = None
+    leave: Moment | None = None
     km: float | None = None
     limit_pct: float | None = None
     ceiling_a: float | None = None

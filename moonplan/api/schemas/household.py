@@ -8,7 +8,7 @@ from django.db.models import FloatField, IntegerField, Model
 from ninja import Schema
 from ninja.orm import create_schema
 
-from moonplan.api.schemas.common import Strict
+from moonplan.api.schemas.common import Day, Moment, Strict
 from moonplan.household import models as rows
 
 # Columns of which core says what would be right: clock times, and what is one of the words that it knows.
@@ -41,6 +41,8 @@ def _schema(model: type[Model], name: str, *, patch: bool) -> Any:
     types = _TYPES | {
         field.attname: str | None if field.null else str for field in columns if field.attname in _CLOCKS | _WORDS
     }
+    if patch:
+        types |= {"leave": Moment, "back": Moment, "since": Day}
     named = [
         field.attname for field in columns if field.attname in types and not isinstance(field, IntegerField | FloatField)
     ]

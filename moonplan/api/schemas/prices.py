@@ -8,7 +8,7 @@ from typing import Annotated, Any, Literal
 from ninja import Schema
 from pydantic import Field
 
-from moonplan.api.schemas.common import Strict
+from moonplan.api.schemas.common import Day, Strict
 from moonplan.api.schemas.files import Span
 
 
@@ -111,7 +111,7 @@ class NewTariff(Strict):
     """like : the tariff whose bands and charges it begins with."""
 
     name: Annotated[str, Field(min_length=1, max_length=200)]
-    since: date | None = None
+    since: Day | None = None
     rival: bool = False
     default_price: float | None = None
     like: int | None = None

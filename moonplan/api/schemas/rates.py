@@ -8,7 +8,7 @@ from typing import Annotated, Literal
 from ninja import Schema
 from pydantic import Field
 
-from moonplan.api.schemas.common import Strict
+from moonplan.api.schemas.common import Moment, Strict
 from moonplan.api.schemas.household import Caution, Link
 
 
@@ -87,9 +87,9 @@ class ReadingIn(Strict):
     """What the display shows, in any of the four kinds; core says which keys a kind needs."""
 
     kind: Literal["display", "meter", "span", "estimate"] = "display"
-    at: datetime | None = None
-    start: datetime | None = None
-    end: datetime | None = None
+    at: Moment | None = None
+    start: Moment | None = None
+    end: Moment | None = None
     minutes: float | None = None
     volts: float | None = None
     amps: float | None = None

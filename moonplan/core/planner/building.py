@@ -8,7 +8,7 @@ import numpy as np
 
 from moonplan.core import hookup, mileage
 from moonplan.core.hookup import DoesNotCharge
-from moonplan.core.household import Circuit, Control, Household, Lead, Override, Sharing, Trip, Vehicle
+from moonplan.core.household import Circuit, Household, Lead, Override, Trip, Vehicle
 from moonplan.core.mistakes import BadDocument, Mistake
 from moonplan.core.planner.hindrances import chain_a, chargeable_slots, hindrances_of, overrides_of
 from moonplan.core.planner.problem import CONTROLS, Car, Departure, Problem
@@ -17,6 +17,7 @@ from moonplan.core.simulate import Taking
 from moonplan.core.sun import base_load_kw, solar_kw
 from moonplan.core.tariff import household_prices
 from moonplan.core.timegrid import Floats, Grid, grid_for, in_night, is_awake, noon
+from moonplan.core.values import Control, Sharing
 
 
 def build(household: Household) -> Problem:

@@ -6,10 +6,11 @@ from typing import Any
 
 import numpy as np
 
-from moonplan.core.household import HABITS, Habit, Household
+from moonplan.core.household import Household
 from moonplan.core.planner.habits import SENTENCES
 from moonplan.core.planner.plan import Plan, better, document, plan
 from moonplan.core.rates import range_km
+from moonplan.core.values import HABITS, Habit
 
 
 @dataclass(frozen=True)

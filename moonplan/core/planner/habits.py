@@ -12,7 +12,6 @@ from datetime import date
 import numpy as np
 
 from moonplan.core import hookup
-from moonplan.core.household import WEEKDAYS, Habit
 from moonplan.core.planner.candidates import pinned, surroundings
 from moonplan.core.planner.effort import COARSE, FINE_OF_MANY, Effort
 from moonplan.core.planner.one_car import OneCar, nothing_left
@@ -22,6 +21,7 @@ from moonplan.core.planner.problem import Car, Problem, Wish
 from moonplan.core.planner.together import missing_least
 from moonplan.core.simulate import NOTHING_KWH
 from moonplan.core.timegrid import Flags
+from moonplan.core.values import WEEKDAYS, Habit
 
 # What each habit does, in a sentence.
 SENTENCES: Mapping[Habit, str] = {

@@ -6,12 +6,12 @@ from functools import cached_property
 
 import numpy as np
 
-from moonplan.core.household import Habit
 from moonplan.core.planner.constraints import room_for
 from moonplan.core.planner.outcome import CarOutcome, Outcome, car_outcome
 from moonplan.core.planner.problem import Car, Problem, Wish
 from moonplan.core.simulate import NOTHING_KWH, Run
 from moonplan.core.timegrid import Floats
+from moonplan.core.values import Habit
 
 
 @dataclass(frozen=True)

@@ -15,12 +15,13 @@ import numpy as np
 
 from moonplan.core import hookup
 from moonplan.core.hookup import Delivery, DoesNotCharge
-from moonplan.core.household import Circuit, Control, Habit, Household, Lead, Sharing, Trip, Vehicle
+from moonplan.core.household import Circuit, Household, Lead, Trip, Vehicle
 from moonplan.core.rates import HookupRate, Intake, Rate
 from moonplan.core.simulate import NOTHING_KWH, Given, Taking, Takings, Trajectory, trajectory
 from moonplan.core.sun import surplus_kw
 from moonplan.core.tariff import Prices
 from moonplan.core.timegrid import Flags, Floats, Grid
+from moonplan.core.values import Control, Habit, Sharing
 
 K = TypeVar("K")
 T = TypeVar("T")

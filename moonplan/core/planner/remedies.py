@@ -10,10 +10,11 @@ from datetime import date, datetime, time, timedelta
 from typing import Literal
 
 from moonplan.core import hookup
-from moonplan.core.household import Habit, Household, Override, Trip
+from moonplan.core.household import Household, Override, Trip
 from moonplan.core.planner.plan import Plan, plan
 from moonplan.core.planner.problem import Car
 from moonplan.core.timegrid import night_of, noon
+from moonplan.core.values import Habit
 
 # A change that takes less than this off the shortage is none. [kWh]
 _WORTH_KWH = 0.05

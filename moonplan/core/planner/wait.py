@@ -6,10 +6,11 @@ from datetime import date, datetime
 import numpy as np
 
 from moonplan.core.costing import ev_cost
-from moonplan.core.household import Forbid, Habit, Household
+from moonplan.core.household import Forbid, Household
 from moonplan.core.planner.plan import Plan, plan
 from moonplan.core.sun import SkyFactor
 from moonplan.core.timegrid import Flags, Floats
+from moonplan.core.values import Habit
 
 # A day that gives a car less than this is not worth a question. [kWh]
 _WORTH_ASKING_KWH = 0.5

@@ -8,7 +8,7 @@ from typing import Literal
 import numpy as np
 
 from moonplan.core import hookup
-from moonplan.core.household import Habit, Household, Vehicle
+from moonplan.core.household import Household, Vehicle
 from moonplan.core.planner.constraints import as_circuits_allow, room_for, sharing_with
 from moonplan.core.planner.hindrances import chain_a, chargeable_slots, kept_off
 from moonplan.core.planner.moves import longest_sessions
@@ -17,6 +17,7 @@ from moonplan.core.planner.problem import Car, Problem
 from moonplan.core.planner.together import missing_least
 from moonplan.core.simulate import runs
 from moonplan.core.timegrid import Flags, Floats
+from moonplan.core.values import Habit
 
 Binds = Literal[
     "pin", "one session", "by hand", "shared current", "supply", "ceiling", "habit", "limit", "kept off", "hours", "power"

@@ -3787,10 +3787,6 @@ export interface components {
         };
         /** TripPatch */
         TripPatch: {
-            /** Leave */
-            leave?: string | null;
-            /** Back */
-            back?: string | null;
             /** Km */
             km?: number | null;
             /** Temperature C */
@@ -3822,13 +3818,15 @@ export interface components {
             event: string | null;
             /** Vehicle Id */
             vehicle_id?: number | null;
+            /** Leave */
+            leave?: string | null;
+            /** Back */
+            back?: string | null;
         };
         /** TariffPatch */
         TariffPatch: {
             /** Name */
             name?: string | null;
-            /** Since */
-            since?: string | null;
             /**
              * Rival
              * @default false
@@ -3858,6 +3856,8 @@ export interface components {
              * @default
              */
             feed: string | null;
+            /** Since */
+            since?: string | null;
             /** Day Of */
             day_of?: string | null;
             /** Holidays */
