@@ -402,7 +402,22 @@ def test_a_session_that_goes_on_far_above_its_boost_level_has_other_reasons():
     )
 
     assert told_of_heron.startswith(
-        "for Thursday 07:00 (100 km); the default price, 0.3 a kWh, since you keep it off in the cheaper hours"
+        "for Thursday 07:00 (100 km); at once up to 15 %, then the default price, 0.3 a kWh, "
+        "since you keep it off in the cheaper hours"
+    )
+
+
+def test_what_is_charged_at_once_is_no_part_of_the_price_that_is_compared():
+    # From 18:00 on 4 kWh are charged at once at 0.30, which take until 18:35; the rest it needs goes on in an hour of 0.15.
+    bands = [{"name": "early", "price": 0.15, "from": "18:45", "to": "19:45"}]
+    told_of_heron = reason(
+        vehicles=[a_car(soc_pct=8, boost_pct=15, end_pct=5, reserve_pct=0)],
+        trips=[a_trip("2026-01-15T07:00:00+01:00", "2026-01-15T18:00:00+01:00", 55)],
+        tariff={"default_price": 0.3, "bands": bands},
+    )
+
+    assert told_of_heron.startswith(
+        "for Thursday 07:00 (55 km); at once up to 15 %, then the early price, 0.15 a kWh, the lowest"
     )
 
 

@@ -1,8 +1,9 @@
 """A session of a plan, with what explains it: what it serves, what it pays, and what else there was."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
+from typing import Self
 
 import numpy as np
 
@@ -51,6 +52,14 @@ class PlannedSession:
         have been another for the rest until its last slot."""
         till = self.run.last if self.car.control == "managed" else self.run.first
         return bool(self.mine.mean.soc_kwh[till] < self.car.boost_kwh)
+
+    @property
+    def beyond_boost(self) -> Self | None:
+        """What of it comes after the level up to which the car charges at once; None where it begins there."""
+        reached = self.mine.mean.soc_kwh[self.inside] >= self.car.boost_kwh
+        if reached[0] or not reached.any():
+            return None
+        return replace(self, run=self.run._replace(first=self.run.first + int(reached.argmax())))
 
     @cached_property
     def without(self) -> CarOutcome:

@@ -24,6 +24,8 @@ _SOME_KWH = 0.2
 
 def why_then(session: PlannedSession) -> str:
     """Own sun, or the price that a session pays and why it does not wait for less."""
+    if not session.is_below_boost and not session.is_pinned and (rest := session.beyond_boost) is not None:
+        return f"at once up to {session.car.vehicle.boost_pct:g} %, then {why_then(rest)}"
     own = session.own_share
     if own > _WHOLLY:
         return "on your own sun"
