@@ -328,6 +328,21 @@ def test_two_nights_are_drawn_over_each_other_and_chosen_by_figure(demo: Served,
     expect(car(mine, "Wren")).to_contain_text(f"{kwh} kWh")
 
 
+def test_undo_takes_back_what_it_names_once_however_often_it_is_pressed(demo: Served, open_page):
+    page = open_page(demo.link)
+    soc = car(page, "Wren").get_by_role("spinbutton", name="SoC now")
+    for typed in ("61", "62"):
+        soc.fill(typed)
+        soc.press("Enter")
+        expect(page.get_by_role("button", name=f"Undo “Wren: SoC {typed} %”")).to_be_visible()
+
+    page.get_by_role("button", name="Undo").dblclick()
+    page.keyboard.press("Control+z")
+
+    expect(page.get_by_role("button", name="Undo “Wren: SoC 61 %”")).to_be_enabled()
+    expect(soc).to_have_value("61")
+
+
 @pytest.mark.parametrize("viewport", [DESK, PHONE], ids=["desk", "phone"])
 def test_a_session_is_pinned_moved_and_let_go_by_hand(demo: Served, open_page, viewport):
     page = open_page(demo.link, viewport)

@@ -113,6 +113,7 @@ export function TripForm({ trip, car, cars, day, manner, edit, onDone }: Props) 
           <>
             <button
               type="button"
+              disabled={edit.isPending}
               onClick={() =>
                 edit.mutate({ what: "copy", id: stored.id, days: [moved(leaves, 24 * 60).slice(0, 10)] }, done)
               }
@@ -121,6 +122,7 @@ export function TripForm({ trip, car, cars, day, manner, edit, onDone }: Props) 
             </button>
             <button
               type="button"
+              disabled={edit.isPending}
               onClick={() => {
                 const weeks = [1, 2, 3, 4].map((n) => moved(leaves, n * WEEK).slice(0, 10));
                 edit.mutate({ what: "copy", id: stored.id, days: weeks }, done);
@@ -128,7 +130,11 @@ export function TripForm({ trip, car, cars, day, manner, edit, onDone }: Props) 
             >
               Repeat weekly, four times
             </button>
-            <button type="button" onClick={() => edit.mutate({ what: "remove", ...stored }, done)}>
+            <button
+              type="button"
+              disabled={edit.isPending}
+              onClick={() => edit.mutate({ what: "remove", ...stored }, done)}
+            >
               Take it away
             </button>
           </>

@@ -122,6 +122,7 @@ function Readings({ car, manner }: { car: UsualOfCar; manner: Manner }) {
             <button
               type="button"
               aria-label={`Take away the reading of ${reading.day}`}
+              disabled={removing.isPending}
               onClick={() => removing.mutate({ id: reading.id, version: reading.version })}
             >
               Take away

@@ -111,6 +111,7 @@ export function RowForm({ kind, name, fields, whole, row: now, defaults = {}, on
           <Button
             size="sm"
             variant="subtle"
+            disabled={editing.isPending}
             onClick={() =>
               editing.mutate({ kind, id: row.id, version: row.version, remove: true }, { onSuccess: done })
             }

@@ -158,6 +158,7 @@ function BandRow({ tariff, band: known, nth }: { tariff: Tariff; band: Line; nth
         <button
           type="button"
           aria-label={`Take away ${band.name}`}
+          disabled={edit.isPending}
           onClick={() => edit.mutate({ kind: "band", id: band.id, version: band.version, remove: true })}
         >
           ×

@@ -97,7 +97,11 @@ export function TariffSheet({ tariff: known, prices }: { tariff: Tariff; prices:
       </p>
       <EditProblem error={edit.error ?? dropping.error} what="this tariff" fields={Object.keys(tariff)} />
       {prices.tariffs.length > 1 && !tariff.in_force && (
-        <button type="button" onClick={() => dropping.mutate({ what: "drop", id: tariff.id, version: tariff.version })}>
+        <button
+          type="button"
+          disabled={dropping.isPending}
+          onClick={() => dropping.mutate({ what: "drop", id: tariff.id, version: tariff.version })}
+        >
           Throw {tariff.name} away
         </button>
       )}

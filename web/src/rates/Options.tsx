@@ -20,6 +20,7 @@ export function Options({ hookup, manner }: { hookup: HookupOut; manner: Manner 
             <button
               type="button"
               aria-label={`Throw away ${option.name}`}
+              disabled={throwing.isPending}
               onClick={() => throwing.mutate({ id: option.id, version: option.version })}
             >
               Throw away

@@ -98,7 +98,7 @@ export function BringFile({ title, one, accept = ".csv,text/csv", asks = [], sen
             ))}
           </ul>
           {!found.kept && found.new > 0 && (
-            <button type="button" onClick={() => bringing.mutate(true)}>
+            <button type="button" disabled={bringing.isPending} onClick={() => bringing.mutate(true)}>
               Bring {found.new === 1 ? "it" : "them"} in
             </button>
           )}
