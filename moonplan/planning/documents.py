@@ -15,7 +15,7 @@ from django.utils import timezone
 
 from moonplan.core import household as documents
 from moonplan.core.mistakes import BadDocument, Mistake
-from moonplan.core.planner.plan import plan
+from moonplan.core.planner.plan import check_pins
 from moonplan.core.timegrid import night_asked_about, noon
 from moonplan.core.usual_days import UsualDay
 from moonplan.core.values import clock_of
@@ -174,7 +174,7 @@ def _core_takes_it(household: Household, row: editing.Row | None) -> list[Mistak
             document["trips"] += _ended(row, now)
         as_core(document)
         if as_core(_with_readings(household, document)).pins:
-            plan(core_household(household, now), prove=False)
+            check_pins(core_household(household, now))
     except BadDocument as error:
         at = _evenings(household, now), now, usual.zone_of(household)
         by_hand = {"pins": pins_of(*at), "forbids": forbids_of(*at)}

@@ -131,6 +131,17 @@ def plan(household: Household, *, prove: bool = True, like: Plan | None = None) 
     return _plan_of(problem, found.outcome, least)
 
 
+def check_pins(household: Household) -> None:
+    """That what a person pinned can be carried out: all that a plan refuses besides a document that does not fit together.
+
+    Raises
+    ------
+    BadDocument
+        As `plan`.
+    """
+    _pinned_only(problem_of(household))
+
+
 def coin(problem: Problem) -> float:
     """By how much a plan must be better to take another's place. [currency]"""
     return _COIN * abs(problem.household.tariff.default_price)
