@@ -116,6 +116,12 @@ def instant_at(day: date, clock: time, zone: ZoneInfo) -> datetime:
     return datetime.fromtimestamp(int(starts[-1]), zone)
 
 
+def told_clock(local: datetime) -> str:
+    """The clock time of a local instant, and which one it is in a night in which the clock shows it twice."""
+    is_twice = local.replace(fold=0).utcoffset() != local.replace(fold=1).utcoffset()
+    return f"{local:%H:%M}" + (f", the {'second' if local.fold else 'first'} time" if is_twice else "")
+
+
 def noon(day: date, zone: ZoneInfo) -> datetime:
     """Local noon, where a night begins and the one before it ends."""
     return instant_at(day, time(12), zone)

@@ -22,7 +22,7 @@ from moonplan.core.planner.plan import Plan, Session, document, expectation
 from moonplan.core.planner.problem import Car
 from moonplan.core.planner.tonight import Decision, decide, the_night
 from moonplan.core.rates import range_km
-from moonplan.core.timegrid import in_night, noon
+from moonplan.core.timegrid import in_night, noon, told_clock
 from moonplan.core.values import clock_of
 from moonplan.household import editing
 from moonplan.household.models import Change, Evening, Person, Trip, Vehicle
@@ -278,15 +278,17 @@ def _to_key_in(car: Car, decision: Decision, offered: list[str], unit: DistanceU
     lead = car.lead.name or car.lead.id
     told = [{"where": lead, "what": "current", "value": first.current}]
     if car.vehicle.cutoff:
-        told.append({"where": car.name, "what": "stop by hand at", "value": f"{first.end:%H:%M}, {first.wall_kwh:.1f} kWh"})
+        told.append(
+            {"where": car.name, "what": "stop by hand at", "value": f"{told_clock(first.end)}, {first.wall_kwh:.1f} kWh"}
+        )
     else:
         told.append({"where": car.name, "what": "charge limit", "value": percent_told(limit)})
     if car.control == "managed":
         told.insert(1, {"where": lead, "what": "on", "value": " and ".join(offered)})
     elif car.control == "timer" and decision.action != "go_on":
-        told.append({"where": car.name, "what": "timer", "value": f"start {first.start:%H:%M}"})
+        told.append({"where": car.name, "what": "timer", "value": f"start {told_clock(first.start)}"})
     elif decision.action == "plug_in":
-        told.append({"where": car.name, "what": "plug in", "value": f"at {first.start:%H:%M}"})
+        told.append({"where": car.name, "what": "plug in", "value": f"at {told_clock(first.start)}"})
     expected = expectation(car, first.first_amps)
     range_per_h = f"{in_unit(expected.range_km_per_h, unit):.0f} {unit} per hour"
     after = f"{expected.volts:g} V, {expected.wall_kw:.1f} kW, {range_per_h}"

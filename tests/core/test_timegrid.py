@@ -5,7 +5,7 @@ from zoneinfo import ZoneInfo
 
 import pytest
 
-from moonplan.core.timegrid import clock_window, grid_for, in_night, instant_at, is_awake, night_of
+from moonplan.core.timegrid import clock_window, grid_for, in_night, instant_at, is_awake, night_of, told_clock
 from tests.core.factories import at
 
 HERE = ZoneInfo("Europe/Ljubljana")
@@ -50,6 +50,19 @@ def test_a_repeated_clock_time_counts_both_times():
         "2026-10-25T02:00:00",
         "2026-10-26T02:00:00",
     ]
+
+
+@pytest.mark.parametrize(
+    ("instant", "told"),
+    [
+        ("2026-10-25T00:00:00+00:00", "02:00, the first time"),
+        ("2026-10-25T01:00:00+00:00", "02:00, the second time"),
+        ("2026-10-25T02:00:00+00:00", "03:00"),
+        ("2026-03-29T01:00:00+00:00", "03:00"),
+    ],
+)
+def test_of_a_clock_time_that_comes_twice_it_is_told_which(instant: str, told: str):
+    assert told_clock(at(instant).astimezone(HERE)) == told
 
 
 def test_nights_run_from_noon_to_noon():
