@@ -4,6 +4,7 @@ import argparse
 import dataclasses
 import json
 import sys
+from codecs import BOM_UTF8
 from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
@@ -64,8 +65,10 @@ def _parser() -> argparse.ArgumentParser:
 
 
 def _text(options: argparse.Namespace, what: str) -> bytes:
+    """A document as bytes, without the mark that some editors put before it."""
     try:
-        return sys.stdin.buffer.read(_LARGEST_DOCUMENT) if options.file == "-" else Path(options.file).read_bytes()
+        text = sys.stdin.buffer.read(_LARGEST_DOCUMENT) if options.file == "-" else Path(options.file).read_bytes()
+        return text.removeprefix(BOM_UTF8)
     except OSError as error:
         print(f"{options.file}: {error.strerror}, expected a {what} document", file=sys.stderr)
         raise SystemExit(REFUSED) from None

@@ -60,6 +60,12 @@ def test_what_is_no_document_ends_without_a_traceback(capfd: pytest.CaptureFixtu
     assert "Traceback" not in capfd.readouterr().err
 
 
+def test_the_mark_that_some_editors_put_before_a_document_is_none_of_it(capfd: pytest.CaptureFixture[str], given):
+    marked = given("\ufeff" + json.dumps(a_document()))
+
+    assert answer(capfd, "plan", marked, "--json")["start"] == "2026-01-14T18:00:00+01:00"
+
+
 def test_a_file_that_is_not_there(capfd: pytest.CaptureFixture[str]):
     with pytest.raises(SystemExit) as ended:
         main(["plan", "/nowhere.json"])
