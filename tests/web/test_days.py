@@ -83,18 +83,42 @@ def test_a_trip_is_moved_by_as_many_presses_as_were_made(demo: Served, open_page
     mark = page.get_by_role("button", name=re.compile(r"Heron, Saturday 10:00 to 15:30"))
     mark.focus()
     at = mark.locator("rect").bounding_box()["x"]
-    held: list[Route] = []
-    page.route("**/api/days/trips/*", lambda route: route.continue_() if held else held.append(route))
+    sent: list[Route] = []
+    page.route("**/api/days/trips/*", lambda route: route.continue_() if sent else None or sent.append(route))
 
-    for _ in range(3):
-        page.keyboard.press("ArrowRight")
+    with page.expect_request("**/api/days/trips/*"):
+        for _ in range(3):
+            page.keyboard.press("ArrowRight")
+    page.keyboard.press("ArrowRight")
 
-    # It is drawn where it is to be before any answer: seven nights have some 1,180 pixels, three quarters of an hour five.
-    page.wait_for_function("at => document.activeElement.querySelector('rect').getBoundingClientRect().x > at + 4", arg=at)
-    held[0].continue_()
-    expect(page.get_by_role("button", name="Sat 10:45–16:15, 38 km")).to_be_visible()
-    expect(page.get_by_role("button", name=re.compile(r"Heron, Saturday 10:45 to 16:15"))).to_be_focused()
+    # It is drawn where it is to be before any answer: seven nights have some 1,180 pixels, an hour seven.
+    page.wait_for_function("at => document.activeElement.querySelector('rect').getBoundingClientRect().x > at + 6", arg=at)
+    sent[0].continue_()
+    expect(page.get_by_role("button", name="Sat 11:00–16:30, 38 km")).to_be_visible()
+    expect(page.get_by_role("button", name=re.compile(r"Heron, Saturday 11:00 to 16:30"))).to_be_focused()
     expect(page.get_by_role("alert")).to_have_count(0)
+    # Presses in a row are one edit: the three were.
+    page.get_by_role("button", name="Undo").click()
+    expect(page.get_by_role("button", name="Sat 10:45–16:15, 38 km")).to_be_visible()
+    page.get_by_role("button", name="Undo").click()
+    expect(page.get_by_role("button", name="Sat 10:00–15:30, 38 km")).to_be_visible()
+
+
+def test_a_usual_day_that_is_moved_becomes_a_trip_and_is_moved_on(demo: Served, open_page):
+    page = days(demo, open_page)
+    page.get_by_label("Wren on sun, instead").fill("40")
+    page.keyboard.press("Enter")
+    page.get_by_role("button", name=re.compile(r"Wren, Sunday 08:00 to 17:00, 40 km, a usual day")).focus()
+
+    with page.expect_request("**/api/days/trips?*"):
+        page.keyboard.press("ArrowRight")
+    # It is one by the time this press counts.
+    page.keyboard.press("ArrowRight")
+
+    trip = page.get_by_role("button", name=re.compile(r"Wren, Sunday 08:30 to 17:30, 40 km"))
+    expect(trip).to_be_focused()
+    expect(trip).not_to_have_accessible_name(re.compile("usual"))
+    expect(page.get_by_role("button", name="Undo “Wren: trip”")).to_be_visible()
 
 
 def test_a_trip_that_is_under_way_begins_with_the_sheet_and_can_be_changed(demo_at: Callable[[str], Served], open_page):

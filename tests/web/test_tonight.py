@@ -422,8 +422,9 @@ def test_a_session_is_pulled_on_the_sheet_and_moved_with_the_keyboard(demo: Serv
         block.press(key)
     expect(block).to_have_accessible_name(re.compile("21:45–"))
     expect(wren.get_by_role("textbox", name="Pinned to")).to_have_value("02:00")
+    # They were one edit, and are undone as one.
     page.get_by_role("button", name="Undo").click()
-    expect(wren.get_by_role("textbox", name="Pinned to")).to_have_value("02:15")
+    expect(wren.get_by_role("textbox", name="Pinned to")).to_have_value("01:30")
 
 
 def test_a_session_at_two_currents_is_pinned_at_both(demo: Served, open_page):

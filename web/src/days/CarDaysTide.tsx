@@ -1,11 +1,13 @@
 import { area, line } from "d3-shape";
+import { useRef } from "react";
 import { heights, type Point, steps, type TimeAxis } from "../shared/axis";
 import { clock, distance, energy, type Manner, money, percent, weekday } from "../shared/format";
 import { SessionShape } from "../shared/SessionShape";
 import water from "../shared/Tide.module.css";
 import classes from "./Days.module.css";
-import type { CarDays, useDaysEdit } from "./days.queries";
+import type { CarDays, Trip, useDaysEdit } from "./days.queries";
 import { BOX, TripMark } from "./TripMark";
+import { wall } from "./wall";
 
 interface Props {
   car: CarDays;
@@ -26,6 +28,7 @@ const BLOCKS = 22;
 
 /** One car's tide over the days: floods at sessions, ebbs at trips, between the limit in force and the reserve. */
 export function CarDaysTide({ car, manner, x, top, height, left, narrow, end, edit, onTell, onOpen }: Props) {
+  const marks = useMarks(manner.timezone);
   const high = top + TRIPS + (narrow ? 16 : 0);
   const low = top + height - BLOCKS - 18;
   const y = heights(100, high, low);
@@ -81,7 +84,7 @@ export function CarDaysTide({ car, manner, x, top, height, left, narrow, end, ed
       })}
       {car.trips.map((trip) => (
         <TripMark
-          key={trip.id ?? trip.leave}
+          key={marks.keyOf(trip)}
           trip={trip}
           car={car}
           manner={manner}
@@ -92,8 +95,24 @@ export function CarDaysTide({ car, manner, x, top, height, left, narrow, end, ed
           edit={edit}
           onTell={onTell}
           onOpen={() => onOpen(`${car.id} ${trip.leave}`)}
+          onBecomes={(leave) => marks.becomes(trip, leave)}
         />
       ))}
     </g>
   );
+}
+
+/** The marks of trips by what stays the same: a usual day that is moved becomes a trip, and its mark stays, with the focus. */
+function useMarks(timezone: string) {
+  const ofTrips = useRef(new Map<number, string>());
+  const becoming = useRef(new Map<string, string>());
+  return {
+    becomes: (usual: Trip, leave: string) => becoming.current.set(leave, usual.leave),
+    keyOf({ id, leave }: Trip): string {
+      if (id === null) return leave;
+      const key = ofTrips.current.get(id) ?? becoming.current.get(wall(leave, timezone)) ?? String(id);
+      ofTrips.current.set(id, key);
+      return key;
+    },
+  };
 }

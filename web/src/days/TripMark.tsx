@@ -1,6 +1,7 @@
 import { type PointerEvent, useState } from "react";
 import type { Heights, TimeAxis } from "../shared/axis";
 import { clock, distance, type Manner, weekday } from "../shared/format";
+import { useGathered } from "../shared/gathered";
 import classes from "./Days.module.css";
 import { type CarDays, shifted, type Trip, type useDaysEdit, useMoving } from "./days.queries";
 
@@ -15,20 +16,24 @@ interface Props {
   edit: ReturnType<typeof useDaysEdit>;
   onTell: (told: string) => void;
   onOpen: () => void;
+  /** Of a usual day: that it becomes a trip, which leaves then by the clock. */
+  onBecomes: (leave: string) => void;
 }
 
 /** How high the box of a trip is, and how wide a digit of the distance in it. */
 export const BOX = 16;
 const DIGIT = 7;
 const QUARTER_MS = 15 * 60_000;
+const STAYS = { minutes: 0 };
 const KEYS: Record<string, number> = { ArrowLeft: -1, ArrowRight: 1 };
 
 /** A trip on the sheet: dragged, or moved with the arrow keys; Enter opens it. */
-export function TripMark({ trip, car, manner, x, top, low, edit, onTell, onOpen }: Props) {
+export function TripMark({ trip, car, manner, x, top, low, edit, onTell, onOpen, onBecomes }: Props) {
   const [drag, setDrag] = useState<{ from: number; by: number } | null>(null);
+  const keys = useGathered(STAYS, move);
   const leave = new Date(trip.leave);
-  const moving = useMoving(trip.id) * 60_000;
-  const by = (drag?.by ?? 0) + x(new Date(leave.getTime() + moving)) - x(leave);
+  const moving = useMoving(car.id, trip) + keys.sum.minutes;
+  const by = (drag?.by ?? 0) + x(new Date(leave.getTime() + moving * 60_000)) - x(leave);
   const leaves = x(leave) + by;
   const to = x(new Date(trip.back)) + by;
   // A trip that is under way has left before the sheet begins.
@@ -40,13 +45,18 @@ export function TripMark({ trip, car, manner, x, top, low, edit, onTell, onOpen 
     `${distance(trip.km, manner)}${trip.summary ? `, ${trip.summary}` : ""}${trip.id === null ? ", a usual day" : ""}` +
     (trip.short_kwh > 0 ? `, short by ${distance(trip.short_km, manner)}` : "");
 
-  function move(minutes: number) {
+  function move({ minutes }: typeof STAYS) {
     if (minutes === 0) return;
     if (trip.id !== null) {
       edit.mutate({ what: "move", trip: trip.id, minutes });
-    } else if (!edit.isPending) {
+    } else if (edit.isPending) {
+      // It may be a trip by then.
+      keys.more({ minutes });
+    } else {
       const times = shifted(trip, minutes, manner.timezone);
-      edit.mutate({ what: "add", trip: { vehicle_id: Number(car.id), km: trip.km, ...times } });
+      onBecomes(times.leave);
+      const usual = { leave: trip.leave, minutes };
+      edit.mutate({ what: "add", trip: { vehicle_id: Number(car.id), km: trip.km, ...times }, usual });
     }
   }
 
@@ -56,7 +66,7 @@ export function TripMark({ trip, car, manner, x, top, low, edit, onTell, onOpen 
     const later = x.invert(x(leave) + drag.by).getTime() - leave.getTime();
     setDrag(null);
     if (Math.abs(drag.by) < 3) onOpen();
-    else move(Math.round(later / QUARTER_MS) * 15);
+    else move({ minutes: Math.round(later / QUARTER_MS) * 15 });
   }
 
   return (
@@ -78,7 +88,7 @@ export function TripMark({ trip, car, manner, x, top, low, edit, onTell, onOpen 
           const way = KEYS[event.key];
           if (way) {
             event.preventDefault();
-            move(way * (event.shiftKey ? 24 * 60 : 15));
+            keys.more({ minutes: way * (event.shiftKey ? 24 * 60 : 15) });
           }
           if (event.key === "Enter") onOpen();
         }}

@@ -21,9 +21,9 @@ export function useDays(nights: number) {
   });
 }
 
-/** Every edit of the coming days: each answers with the days planned anew. */
+/** Every edit of the coming days: each answers with the days planned anew. A usual day that is moved is added as a trip. */
 export type Edit =
-  | { what: "add"; trip: TripEdit }
+  | { what: "add"; trip: TripEdit; usual?: { leave: string; minutes: number } }
   | { what: "move"; trip: number; minutes: number }
   | { what: "change"; id: number; version: number; trip: TripEdit }
   | { what: "remove"; id: number; version: number }
@@ -44,10 +44,16 @@ export function useDaysEdit(nights: number) {
   });
 }
 
-/** By how many minutes a trip is on its way to be moved. */
-export function useMoving(trip: number | null): number {
+/** By how many minutes a car's trip, or usual day, is on its way to be moved. */
+export function useMoving(car: string, trip: Trip): number {
   const waiting = useWaiting<Edit>([KEY]);
-  return waiting.reduce((all, edit) => all + (edit.what === "move" && edit.trip === trip ? edit.minutes : 0), 0);
+  return waiting.reduce((all, edit) => all + (movedBy(edit, car, trip) ?? 0), 0);
+}
+
+function movedBy(edit: Edit, car: string, trip: Trip): number | undefined {
+  if (edit.what === "move" && edit.trip === trip.id) return edit.minutes;
+  if (edit.what !== "add" || trip.id !== null || edit.trip.vehicle_id !== Number(car)) return undefined;
+  return edit.usual?.leave === trip.leave ? edit.usual.minutes : undefined;
 }
 
 /** What is being asked for a car's night, where something is. */

@@ -30,10 +30,7 @@ export function useEveningEdit(car: CarTonight) {
 }
 
 /** How many minutes later a session is to be, and how many longer. */
-export interface Pull {
-  later: number;
-  longer: number;
-}
+export type Pull = { later: number; longer: number };
 
 /** Pulls one of a car's sessions elsewhere: from where it is once every edit before has been answered, so much `later` in all. */
 export function usePull(carId: string, nth: number) {

@@ -2,9 +2,10 @@ import { type KeyboardEvent, type PointerEvent, useState } from "react";
 import type { CarTonight, SessionOut } from "../../api/client";
 import type { Heights } from "../../shared/axis";
 import { amps, clock, energy, type Manner, money, percent } from "../../shared/format";
+import { useGathered } from "../../shared/gathered";
 import { SessionShape } from "../../shared/SessionShape";
 import water from "../../shared/Tide.module.css";
-import { usePull } from "../tonight.queries";
+import { type Pull, usePull } from "../tonight.queries";
 import classes from "./NightSheet.module.css";
 import type { Place } from "./place";
 
@@ -22,6 +23,7 @@ interface Props extends Pick<Place, "x" | "end"> {
 const LETTER = 7;
 const QUARTER = 15;
 const KEYS: Record<string, number> = { ArrowLeft: -QUARTER, ArrowRight: QUARTER };
+const STAYS: Pull = { later: 0, longer: 0 };
 /** Under so many pixels a press is no pull. */
 const STILL = 4;
 
@@ -29,8 +31,10 @@ const STILL = 4;
 export function SessionBlock({ car, session, nth, manner, x, end, blocks, onTell }: Props) {
   const pulling = usePull(car.id, nth);
   const [pull, setPull] = useState<{ from: number; by: number } | null>(null);
+  const keys = useGathered(STAYS, move);
   const start = new Date(session.start);
-  const by = (pull?.by ?? 0) + x(new Date(start.getTime() + pulling.later * 60_000)) - x(start);
+  const later = pulling.later + keys.sum.later;
+  const by = (pull?.by ?? 0) + x(new Date(start.getTime() + later * 60_000)) - x(start);
   const from = x(start) + by;
   const width = Math.max(3, Math.min(x(new Date(session.end)), x(new Date(end))) - x(start));
   const long = `${session.current}, ${clock(session.start, manner)}–${clock(session.end, manner)}`;
@@ -41,19 +45,16 @@ export function SessionBlock({ car, session, nth, manner, x, end, blocks, onTell
     `${money(session.cost, manner)}; ${session.reason}. After ten minutes: ${session.expect.volts} V, ` +
     `${session.expect.wall_kw.toFixed(1)} kW.`;
 
-  function move(later: number, longer = 0) {
-    if (!car.pinnable[nth] || (later === 0 && longer === 0)) return;
+  function move(pulled: Pull) {
+    if (!car.pinnable[nth] || (pulled.later === 0 && pulled.longer === 0)) return;
     onTell(`${car.name}: planning around it …`);
-    pulling.mutate(
-      { later, longer },
-      {
-        onSuccess: (plan) => {
-          const pinned = plan.cars.find(({ id }) => id === car.id)?.pinnable[nth];
-          onTell(`${car.name} is pinned from ${pinned?.start} to ${pinned?.end}; “By hand” lets it go.`);
-        },
-        onError: (error) => onTell(`It stays where it was: ${error.message}`),
+    pulling.mutate(pulled, {
+      onSuccess: (plan) => {
+        const pinned = plan.cars.find(({ id }) => id === car.id)?.pinnable[nth];
+        onTell(`${car.name} is pinned from ${pinned?.start} to ${pinned?.end}; “By hand” lets it go.`);
       },
-    );
+      onError: (error) => onTell(`It stays where it was: ${error.message}`),
+    });
   }
 
   function drop(event: PointerEvent<SVGGElement>) {
@@ -62,7 +63,7 @@ export function SessionBlock({ car, session, nth, manner, x, end, blocks, onTell
     setPull(null);
     if (Math.abs(pull.by) < STILL) return onTell(told);
     const later = x.invert(x(start) + pull.by).getTime() - start.getTime();
-    move(Math.round(later / 60_000 / QUARTER) * QUARTER);
+    move({ later: Math.round(later / 60_000 / QUARTER) * QUARTER, longer: 0 });
   }
 
   function key(event: KeyboardEvent) {
@@ -70,8 +71,7 @@ export function SessionBlock({ car, session, nth, manner, x, end, blocks, onTell
     if (event.key === "Enter") onTell(told);
     if (!way) return;
     event.preventDefault();
-    if (event.shiftKey) move(0, way);
-    else move(way);
+    keys.more(event.shiftKey ? { later: 0, longer: way } : { later: way, longer: 0 });
   }
 
   return (
