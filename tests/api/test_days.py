@@ -95,27 +95,27 @@ def test_a_trip_without_its_parts_is_refused_at_each(signed_in: Browser):
 
 
 @pytest.mark.parametrize(
-    ("fields", "field", "expected"),
+    ("leave", "fields", "field", "expected"),
     [
         # A week's trip that would be over already, by a slip of the year, and one that has been over for days.
-        ({"back": "2025-01-19T13:30:00+01:00"}, "back", "a time after leave"),
-        ({"leave": "2026-01-09T08:00", "back": "2026-01-09T09:00", "km": 9000}, "km", "0 to 5000"),
-        ({"leave": "2026-01-10T08:00", "back": "2026-01-12T10:00"}, "leave", "one trip after the other"),
-        # Away when the week ends, when a car is to have what it needs next aboard.
-        ({"back": "2026-01-23T08:00", "fill_to_pct": 900}, "fill_to_pct", "0 to 100"),
+        (MONDAY, {"back": "2025-01-19T13:30:00+01:00"}, "back", "a time after leave"),
+        (MONDAY, {"leave": "2026-01-09T08:00", "back": "2026-01-09T09:00", "km": 9000}, "km", "0 to 5000"),
+        (MONDAY, {"leave": "2026-01-10T08:00", "back": "2026-01-12T10:00"}, "leave", "one trip after the other"),
+        # Away when tonight's plan ends: what it is to leave with then is not what was typed.
+        ("2026-01-15T08:05:00+01:00", {"fill_to_pct": 900}, "fill_to_pct", "0 to 100"),
     ],
 )
-def test_a_trip_that_no_plan_asks_about_is_checked_too(signed_in: Browser, fields: dict, field: str, expected: str):
+def test_what_no_plan_asks_of_a_trip_is_checked_too(signed_in: Browser, leave: str, fields: dict, field: str, expected: str):
     before = days(signed_in)
     over = {"vehicle_id": int(car(before, "Wren")["id"]), "leave": "2026-01-12T09:00", "back": "2026-01-12T11:00", "km": 5}
     assert signed_in.send("post", "/days/trips", over)[0] == 200
-    given = trip(before, "Wren", MONDAY)
+    given = trip(before, "Wren", leave)
 
     status, told = signed_in.send("patch", f"/days/trips/{given['id']}?version={given['version']}", fields)
 
     assert (status, [mistake["field"] for mistake in told["mistakes"]]) == (422, [field])
     assert expected in told["mistakes"][0]["expected"]
-    assert trip(days(signed_in), "Wren", MONDAY) == given
+    assert trip(days(signed_in), "Wren", leave) == given
 
 
 def test_an_edit_for_too_many_nights_keeps_nothing(signed_in: Browser):
