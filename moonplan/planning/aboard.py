@@ -113,4 +113,6 @@ def _as_planned(shown: _Shown, vehicle: Vehicle, reading: SocReading, now: datet
     stood_kwh = shown.plan.stands_on[str(vehicle.pk)]["mean_pct"] / 100 * usable_kwh
     found = reckoned(shown.problem, i, shown.amps[i], now, stood_kwh)
     mean_pct, pct = (round(kwh / usable_kwh * 100, _DIGITS) for kwh in (found.mean_kwh, found.planned_kwh))
-    return Aboard(reading, pct != reading.soc_pct, mean_pct, pct, found.charging)
+    # What charges on a lead does not go on when the car is to hang on another.
+    is_same_lead = shown.problem.cars[i].lead.id == str(vehicle.lead_id)
+    return Aboard(reading, pct != reading.soc_pct, mean_pct, pct, found.charging and is_same_lead)

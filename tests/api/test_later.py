@@ -17,6 +17,9 @@ from tests.api.conftest import NOW, Browser, car_of, versions
 USABLE_KWH, CAREFUL_KW = 22.0, 1.67
 
 
+_WREN_AND_POST = (("vehicles", "Wren"), ("leads", "post unit"))
+
+
 class Clock:
     """Lets time pass, with nobody at a screen."""
 
@@ -206,6 +209,22 @@ def test_a_car_that_has_charged_hangs_on_its_lead_until_it_leaves(signed_in: Bro
 
     clock.set("15T18:10")
     assert tonight(signed_in, "Wren")["action"] != "has_charged"
+
+
+@pytest.mark.parametrize(("at", "action"), [("14T23:10", "plug_in"), ("15T03:10", "leave_unplugged")])
+def test_a_car_that_is_to_hang_on_another_lead_hangs_on_neither_yet(signed_in: Browser, clock: Clock, at: str, action: str):
+    tonight(signed_in, "Wren")
+    clock.set(at)
+    before = tonight(signed_in, "Wren")
+    whole = signed_in.get("/household")[1]
+    row, post = (next(one for one in whole[kind] if one["name"] == name) for kind, name in _WREN_AND_POST)
+
+    signed_in.send("patch", f"/vehicles/{row['id']}?version={row['version']}", {"lead_id": post["id"]})
+
+    wren = tonight(signed_in, "Wren")
+    assert (wren["action"], wren["place"], wren["plug_in_by"]) == (action, "gate post", None)
+    # What it has got by then it has.
+    assert wren["inputs"]["soc_pct"] == before["inputs"]["soc_pct"] > 60
 
 
 def test_between_two_sessions_of_a_night_a_car_is_kept_plugged_in(signed_in: Browser, clock: Clock):

@@ -147,10 +147,10 @@ def test_what_is_left_of_a_plan_can_go_on_at_any_time_of_the_night_and_misses_no
 TWO_ON_ONE_LEAD: dict[str, Any] = {"vehicles": [a_car(), a_car(id="wren")]}
 
 
-def shown(begins: str, *, trips: Any = (), **on: list[str]) -> tuple[dict[str, Any], dict[str, Any]]:
+def shown(begins: str, *, trips: Any = (), lead: str = "unit", **on: list[str]) -> tuple[dict[str, Any], dict[str, Any]]:
     """The documents of a plan that begins at a clock time of Wednesday, and of its household: when which car is on."""
     setpoints = {car: [[f"2026-01-14T{clock}:00+01:00", 16.0] for clock in clocks] for car, clocks in on.items()}
-    told = [{"id": car, "setpoints": setpoints.get(car, [])} for car in ("heron", "wren")]
+    told = [{"id": car, "lead": lead, "setpoints": setpoints.get(car, [])} for car in ("heron", "wren")]
     return {"trips": list(trips)}, {"start": f"2026-01-14T{begins}:00+01:00", "vehicles": told}
 
 
@@ -161,6 +161,8 @@ def shown(begins: str, *, trips: Any = (), **on: list[str]) -> tuple[dict[str, A
         ([shown("18:15", heron=["21:00"])], set()),  # it has not begun
         ([shown("11:00", heron=["11:45"])], set()),  # that was the night before
         ([shown("18:15")], set()),
+        ([shown("18:15", heron=["19:00"], lead="post")], set()),  # it is to hang on another lead since
+        ([shown("19:15"), shown("18:15", heron=["19:00"], lead="post")], set()),
         # The one that charged last hangs on the lead.
         ([shown("18:15", heron=["19:00"], wren=["20:00"])], {"wren"}),
         ([shown("18:15", heron=["20:00"], wren=["19:00"])], {"heron"}),

@@ -100,24 +100,27 @@ def setpoints(told: Mapping[str, Any], problem: Problem) -> list[Floats]:
 def still_plugged_in(
     asked: Household, shown: Iterable[tuple[Mapping[str, Any], Mapping[str, Any]]], since: datetime
 ) -> set[str]:
-    """Cars that have charged since a time, by the plans that were shown, and then neither left nor made way for another.
+    """Cars that have charged since a time on their leads, by the plans that were shown, and then neither left nor made way.
 
     asked : the household as it is now. shown : household documents, each with that of its plan, the newest first.
     """
     last_on: dict[str, datetime] = {}
+    hung_on: dict[str, str] = {}
     leaves = [(trip.vehicle, trip.leave) for trip in asked.trips]
     until = asked.now
     for document, told in shown:
         began = datetime.fromisoformat(told["start"])
+        leads = {one["id"]: one["lead"] for one in told["vehicles"]}
         for car, offered in offers(told, max(began, since), until).items():
             if offered:
                 last_on.setdefault(car, max(offered))
+                hung_on.setdefault(car, leads[car])
         leaves += [(trip["vehicle"], datetime.fromisoformat(trip["leave"])) for trip in document["trips"]]
         until = min(until, began)
         if began <= since:
             break
     gone = {car for car, leave in leaves if car in last_on and last_on[car] <= leave <= asked.now}
-    in_turn = sorted((car for car in asked.vehicles if car.id in last_on), key=lambda car: last_on[car.id])
+    in_turn = sorted((car for car in asked.vehicles if hung_on.get(car.id) == car.lead), key=lambda car: last_on[car.id])
     return set({car.lead: car.id for car in in_turn}.values()) - gone
 
 
