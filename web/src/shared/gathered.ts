@@ -22,8 +22,14 @@ export function useGathered<Sum extends Record<string, number>>(none: Sum, give:
       give(all);
     };
   });
-  // What was pressed before the screen is left is not lost.
-  useEffect(() => () => giving.current(), []);
+  // What was pressed before the screen is left is not lost; nothing is gathered any more after that.
+  useEffect(
+    () => () => {
+      giving.current();
+      clearTimeout(timer.current);
+    },
+    [],
+  );
   const more = useCallback(
     (press: Sum) => {
       const before = gathered.current ?? none;
