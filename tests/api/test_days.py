@@ -34,7 +34,7 @@ def test_the_coming_week_has_a_row_a_night_and_the_week_s_trips(signed_in: Brows
     thursday = heron["nights"][0]
     # 230 km at 17.5 kWh per 100 km, and a full battery before it.
     assert thursday["need_kwh"] == pytest.approx(40.25)
-    assert thursday["high_pct"] == pytest.approx(100)
+    assert thursday["charged_to_pct"] == pytest.approx(100)
     # Nobody leaves on Sunday: nothing is needed in Saturday's night, and nothing need be plugged in.
     assert (heron["nights"][3]["need_kwh"], heron["nights"][3]["plugged_in"]) == (0, False)
     # What goes in over the week goes out on the road, or is aboard at its end.

@@ -33,7 +33,30 @@ def test_a_night_on_which_nobody_leaves_has_no_margin():
 
     assert night.margin_km is None
     assert not night.plugged_in
-    assert night.low_pct == night.high_pct == pytest.approx(50)
+    assert night.charged_to_pct is None
+
+
+def test_a_night_tells_the_level_it_charges_to_not_the_one_it_begins_with():
+    # 90 % aboard; 200 km tonight take 40 of the 45 kWh. Then 15 kWh are wanted by Thursday's end: from 10 % up to 30 %.
+    trip = a_trip("2026-01-14T19:00:00+01:00", "2026-01-14T23:00:00+01:00", 200)
+    made = plan(a_household(trips=[trip], vehicles=[a_car(soc_pct=90, end_pct=30)]), prove=False)
+
+    [night] = nights_of(made, 0)
+
+    assert night.charged_to_pct == pytest.approx(30, abs=0.01)
+
+
+def test_a_session_that_goes_on_past_noon_is_told_whole_in_the_night_it_starts_in():
+    # Plugged in from 10:00 to 14:00 only: 4 h at 3.68 kW are 14.72 of 50 kWh, 29.44 %. All of it is driven at 15:00:
+    # 25 aboard, 14.72 charged, 5 kept in reserve, at 20 kWh per 100 km 173.6 km.
+    trip = a_trip("2026-01-15T15:00:00+01:00", "2026-01-15T18:00:00+01:00", 173.6)
+    house = a_household(horizon_nights=2, trips=[trip], vehicles=[a_car(plug_in_hours=["10:00", "14:00"])])
+
+    first, second = nights_of(plan(house, prove=False), 0)
+
+    assert first.recovered_kwh == pytest.approx(14.72)
+    assert first.charged_to_pct == pytest.approx(79.44)
+    assert (second.need_km, second.charged_to_pct) == (173.6, None)
 
 
 def test_the_reserve_is_reached_when_a_trip_takes_more_than_there_is_to_spare():

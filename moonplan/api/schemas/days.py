@@ -54,9 +54,7 @@ class NightRow(Schema):
     cost_sun_free: float
     margin_km: float | None
     short_kwh: float
-    low_pct: float
-    high_pct: float
-    limit_pct: float
+    charged_to_pct: float | None
     plugged_in: bool
     kept_unplugged: bool
     evening_version: int

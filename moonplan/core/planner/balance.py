@@ -16,7 +16,7 @@ class NightOfCar:
 
     need_kwh, need_km : of the trips that leave in it. recovered_kwh, wall_kwh, solar_kwh, cost : of the sessions that start
     in it. margin_km : least left over at a departure; None where none leaves. short_kwh : missed at its departures.
-    low_pct, high_pct : lowest and highest mean SoC. limit_pct : the highest limit in force.
+    charged_to_pct : the highest mean SoC that these sessions end at, also where one goes on past noon; None without any.
     """
 
     night: date
@@ -29,9 +29,7 @@ class NightOfCar:
     cost_sun_free: float
     margin_km: float | None
     short_kwh: float
-    low_pct: float
-    high_pct: float
-    limit_pct: float
+    charged_to_pct: float | None
 
     @property
     def plugged_in(self) -> bool:
@@ -55,7 +53,7 @@ def nights_of(plan: Plan, i: int) -> list[NightOfCar]:
 
 def _night(plan: Plan, i: int, night: date, slots: list[int]) -> NightOfCar:
     problem, car, mine = plan.problem, plan.problem.cars[i], plan.outcome.cars[i]
-    usable, use = car.vehicle.usable_kwh, car.vehicle.use_kwh_per_100km
+    use = car.vehicle.use_kwh_per_100km
     first, last = slots[0], slots[-1]
     sessions = [session for session in plan.sessions[i] if first <= session.first <= last]
     leaving = [
@@ -63,7 +61,6 @@ def _night(plan: Plan, i: int, night: date, slots: list[int]) -> NightOfCar:
         for departure, ready in zip(car.departures, mine.departures, strict=True)
         if problem.grid.edges_s[first] <= departure.taking.at_s < problem.grid.edges_s[last + 1]
     ]
-    level = mine.mean.soc_kwh[first : last + 2]
     return NightOfCar(
         night=night,
         need_kwh=sum(departure.taking.kwh for departure, _ in leaving),
@@ -75,7 +72,5 @@ def _night(plan: Plan, i: int, night: date, slots: list[int]) -> NightOfCar:
         cost_sun_free=sum(session.cost_sun_free for session in sessions),
         margin_km=min((range_km(ready.margin_kwh, use) for _, ready in leaving), default=None),
         short_kwh=sum(ready.short_kwh for _, ready in leaving),
-        low_pct=float(level.min()) / usable * 100,
-        high_pct=float(level.max()) / usable * 100,
-        limit_pct=float(car.limit_kwh[slots].max()) / usable * 100,
+        charged_to_pct=max((session.soc_to * 100 for session in sessions), default=None),
     )

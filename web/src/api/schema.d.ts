@@ -1811,12 +1811,8 @@ export interface components {
             margin_km: number | null;
             /** Short Kwh */
             short_kwh: number;
-            /** Low Pct */
-            low_pct: number;
-            /** High Pct */
-            high_pct: number;
-            /** Limit Pct */
-            limit_pct: number;
+            /** Charged To Pct */
+            charged_to_pct: number | null;
             /** Plugged In */
             plugged_in: boolean;
             /** Kept Unplugged */

@@ -117,7 +117,11 @@ function Row({ first, car, n, manner, edit, editing, setEditing }: RowProps & { 
             })
           }
         >
-          {row.kept_unplugged ? "not that night" : row.plugged_in ? `to ${percent(row.high_pct)}` : "need not be"}
+          {row.kept_unplugged
+            ? "not that night"
+            : row.charged_to_pct === null
+              ? "need not be"
+              : `to ${percent(row.charged_to_pct)}`}
         </Tick>
       </td>
     </tr>
