@@ -309,7 +309,15 @@ def _set(household: Household, row: Row, fields: Mapping[str, Any]) -> None:
                 raise Refused([Mistake(name, None, "a value")])
             _fits(field, name, value)
             kept = _called(value) if name == "name" else on_the_clock(household, value)
-            setattr(row, name, kept)
+            setattr(row, name, _with_entries(getattr(row, name), kept) if name in _BY_ENTRY else kept)
+
+
+# Columns of which an edit gives the entries it changes, none to take one away: two in a row don't undo each other.
+_BY_ENTRY = frozenset(("usual_km",))
+
+
+def _with_entries(before: Mapping[str, Any], given: Mapping[str, Any]) -> dict[str, Any]:
+    return {key: value for key, value in {**before, **given}.items() if value is not None}
 
 
 def _called(name: str) -> str:

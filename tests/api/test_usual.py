@@ -4,6 +4,7 @@ from typing import Any
 
 import pytest
 
+from moonplan.household.models import Person
 from tests.api.conftest import Browser
 
 
@@ -76,6 +77,20 @@ def test_a_typed_usual_day_takes_the_learned_one_s_place(signed_in: Browser):
     for wrong in ({"usual_km": {"mon": -3}}, {"usual_leave": "25:00"}):
         status, told = signed_in.send("patch", path, wrong)
         assert (status, told["mistakes"][0]["field"]) == (422, next(iter(wrong)))
+
+
+def test_usual_days_typed_faster_than_they_are_kept_are_all_kept(person: Person):
+    page = Browser(person, "this page")
+    wren = usual(page)
+    # All go by the row as it was before the first of them: what one does not name stays.
+    path = f"/vehicles/{wren['id']}?version={wren['version']}"
+    for typed in ({"mon": 90}, {"tue": 35}, {"wed": 12}, {"tue": None}):
+        assert page.send("patch", path, {"usual_km": typed})[0] == 200
+
+    assert usual(page)["usual_km"] == {"mon": 90, "wed": 12}
+    assert [day["source"] == "typed" for day in usual(page)["week"][:3]] == [True, False, True]
+    page.send("post", "/undo", {})
+    assert usual(page)["usual_km"] == {"mon": 90, "tue": 35, "wed": 12}
 
 
 def test_a_table_of_odometer_readings_is_looked_at_then_brought_in_once(signed_in: Browser):

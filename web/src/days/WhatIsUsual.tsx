@@ -51,9 +51,7 @@ function UsualCar({ car: known, manner }: { car: UsualOfCar; manner: Manner }) {
               value={unit(car.usual_km[day.weekday] ?? null)}
               placeholder="–"
               error={errors.usual_km}
-              onCommit={(value) =>
-                change({ usual_km: { ...car.usual_km, [day.weekday]: value === null ? null : toKm(value, manner) } })
-              }
+              onCommit={(value) => change({ usual_km: { [day.weekday]: value === null ? null : toKm(value, manner) } })}
             />
           </div>
         ))}

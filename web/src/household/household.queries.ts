@@ -36,8 +36,24 @@ export function useRowEdit() {
 /** A row with what has been typed into it and is on its way. */
 export function useTypedRow<Row extends { id: number }>(kind: RowKind, row: Row): Row {
   const waiting = useWaiting<RowEdit>(ROW);
-  const typed = waiting.filter((edit) => edit.kind === kind && edit.id === row.id).map((edit) => edit.values);
-  return Object.assign({}, row, ...typed);
+  const shown: Values & Row = { ...row };
+  for (const edit of waiting) {
+    if (edit.kind === kind && edit.id === row.id) Object.assign(shown, withEntries(shown, edit.values));
+  }
+  return shown;
+}
+
+/** Of what a row has by name, such as a figure a weekday, an edit gives the entries that it changes. */
+function withEntries(row: Values, values: Values = {}): Values {
+  const whole = Object.entries(values).map(([name, value]) => {
+    const before = row[name];
+    return [name, byName(value) && byName(before) ? { ...before, ...value } : value];
+  });
+  return Object.fromEntries(whole);
+}
+
+function byName(value: unknown): value is Values {
+  return typeof value === "object" && value !== null && !Array.isArray(value);
 }
 
 function send({ kind, id, version = 0, values = {}, remove }: RowEdit): Promise<WholeHousehold> {
