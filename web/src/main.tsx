@@ -2,7 +2,7 @@ import "@mantine/core/styles.css";
 import "@fontsource-variable/source-serif-4/wght.css";
 import "./theme/theme.css";
 import { MantineProvider } from "@mantine/core";
-import { MutationCache, QueryClient, QueryClientProvider } from "@tanstack/react-query";
+import { MutationCache, notifyManager, QueryClient, QueryClientProvider } from "@tanstack/react-query";
 import { StrictMode } from "react";
 import { createRoot } from "react-dom/client";
 import { BrowserRouter } from "react-router";
@@ -10,6 +10,9 @@ import { App } from "./App";
 import { ApiError } from "./api/client";
 import { outdated } from "./shared/outdated";
 import { theme } from "./theme/theme";
+
+// An edit is on the screen before the next key is answered: what is typed right after it is made on top of it.
+notifyManager.setScheduler(queueMicrotask);
 
 const nonce = document.querySelector<HTMLMetaElement>('meta[property="csp-nonce"]')?.nonce ?? "";
 const queries = new QueryClient({

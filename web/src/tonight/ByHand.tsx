@@ -164,6 +164,9 @@ function KeptOff({ time, nth, errors, onChange }: KeptOffProps) {
         error={errors.end}
         onCommit={(end) => onChange({ end: end || null })}
       />
+      {!time.start !== !time.end && (
+        <span className={classes.aside}> Type both: with one of them nothing is kept off yet.</span>
+      )}
     </p>
   );
 }
