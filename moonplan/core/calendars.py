@@ -14,7 +14,7 @@ import recurring_ical_events
 from icalendar import Alarm, Calendar, Component
 from icalendar import Event as CalendarEvent
 
-from moonplan.core.distance import KM_PER_MILE
+from moonplan.core.distance import in_km
 from moonplan.core.mistakes import BadDocument, Mistake
 from moonplan.core.timegrid import instant_at
 
@@ -78,7 +78,7 @@ def distance_km(text: str) -> float | None:
     if found is None:
         return None
     value = float(found[1].replace(",", "."))
-    return value if found[2].lower().startswith("k") else value * KM_PER_MILE
+    return in_km(value, "km" if found[2].lower().startswith("k") else "mi")
 
 
 def written(name: str, entries: Iterable[Entry], *, stamp: datetime) -> str:

@@ -1,4 +1,4 @@
-"""Distances: reckoned in kilometres, and told in the household's unit."""
+"""Distances: reckoned in kilometres, and typed and told in the household's unit."""
 
 from typing import Literal
 
@@ -10,6 +10,11 @@ DistanceUnit = Literal["km", "mi"]
 def in_unit(km: float, unit: DistanceUnit) -> float:
     """A distance in kilometres or miles."""
     return km / KM_PER_MILE if unit == "mi" else km
+
+
+def in_km(distance: float, unit: DistanceUnit) -> float:
+    """A distance in the household's unit, in kilometres."""
+    return distance * KM_PER_MILE if unit == "mi" else distance
 
 
 def distance_told(km: float, unit: DistanceUnit) -> str:

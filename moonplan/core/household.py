@@ -19,6 +19,7 @@ from moonplan.core.distance import DistanceUnit
 from moonplan.core.mistakes import BadDocument, validated
 from moonplan.core.values import (
     LEGS,
+    LONGEST_KM,
     STRICT,
     WEEKDAYS,
     Amps,
@@ -197,7 +198,7 @@ class Trip:
     vehicle: Id
     leave: Instant
     back: Instant
-    km: Annotated[float, Field(ge=0, le=5000)]
+    km: Annotated[float, Field(ge=0, le=LONGEST_KM)]
     temperature_c: Annotated[float, Field(ge=-60, le=60)] | None = None
     gain_kwh: Annotated[float, Field(ge=0, le=1000)] = 0.0
     fill: bool = False

@@ -59,13 +59,19 @@ def mistakes_of(error: ValidationError, schema: dict[str, Any]) -> list[Mistake]
         part, loc = _schema_at(schema, loc)
         path = _path(loc)
         if detail["type"] == "missing" or detail["type"].startswith("missing"):
-            found.append(Mistake(path, "missing", _describe(part, schema)))
+            found.append(Mistake(path, "missing", _describe(part, schema) + _unit(loc)))
         elif detail["type"] in ("extra_forbidden", "unexpected_keyword_argument"):
             owner, _ = _schema_at(schema, loc[:-1])
             found.append(Mistake(path, detail["input"], _known_key(str(loc[-1]), owner)))
         else:
-            found.append(Mistake(path, detail["input"], _describe(part, schema)))
+            found.append(Mistake(path, detail["input"], _describe(part, schema) + _unit(loc)))
     return _once_a_path(found)
+
+
+def _unit(loc: Sequence[str | int]) -> str:
+    """The unit of distances, which some households type in another one than the document has."""
+    key = str(loc[-1]) if loc else ""
+    return " km" if key == "km" else " kWh per 100 km" if key.endswith("_kwh_per_100km") else ""
 
 
 def _once_a_path(found: Sequence[Mistake]) -> list[Mistake]:

@@ -12,7 +12,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field, TypeAdapter
 
-from moonplan.core.distance import KM_PER_MILE, DistanceUnit
+from moonplan.core.distance import DistanceUnit, in_km
 from moonplan.core.mistakes import BadDocument, Mistake, validated
 from moonplan.core.tables import number
 from moonplan.core.values import STRICT, Amps, Instant, Percent, Phases, RatedAmps, RatedKilowatts, Use, Volts
@@ -262,7 +262,7 @@ def _battery_kw(reading: Reading, vehicle: ReadVehicle) -> tuple[float | None, f
             kw, digit = reading.kw, _digit(reading.kw)
         elif reading.range_per_h is not None:
             rated = vehicle.rated_kwh_per_100km or vehicle.use_kwh_per_100km
-            kwh_per_unit = rated / 100 * (KM_PER_MILE if reading.range_unit == "mi" else 1.0)
+            kwh_per_unit = rated / 100 * in_km(1.0, reading.range_unit)
             kw, digit = reading.range_per_h * kwh_per_unit, _digit(reading.range_per_h) * kwh_per_unit
         else:
             return None, 0.0, 0.0

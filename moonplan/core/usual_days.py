@@ -16,6 +16,7 @@ from typing import Annotated, Any, Literal
 import numpy as np
 from pydantic import Field, TypeAdapter
 
+from moonplan.core.distance import DistanceUnit, in_km, in_unit
 from moonplan.core.mileage import weather_factor
 from moonplan.core.mistakes import BadDocument, Mistake, shown, validated
 from moonplan.core.tables import number
@@ -49,13 +50,21 @@ class Odometer:
     __pydantic_config__ = STRICT
 
 
-COLUMNS: Mapping[str, str] = {
-    **{name: name for name in ("day", "km", "soc_pct", "charged_kwh", "temperature_c")},
-    "date": "day",
-    "odometer": "km",
-    "odometer_km": "km",
-    "soc": "soc_pct",
-}
+def columns(unit: DistanceUnit) -> Mapping[str, str]:
+    """The columns of a table of odometer readings, to the key each stands for: `km` or `mi` for what the odometer shows.
+
+    unit : of an odometer whose column names none.
+    """
+    return {
+        **{name: name for name in ("day", "km", "mi", "soc_pct", "charged_kwh", "temperature_c")},
+        "date": "day",
+        "odometer": unit,
+        "odometer_km": "km",
+        "odometer_mi": "mi",
+        "odometer_miles": "mi",
+        "miles": "mi",
+        "soc": "soc_pct",
+    }
 
 
 def odometer_of(values: Mapping[str, Any]) -> Odometer:
@@ -81,14 +90,21 @@ def odometer_of_row(cells: Mapping[str, str]) -> Odometer:
     BadDocument
         As `odometer_of`.
     """
-    if _THOUSANDS.fullmatch(cells.get("km", "")):
-        raise BadDocument([Mistake("km", cells["km"], "kilometres, with no mark between the thousands")])
-    return odometer_of({key: text if key == "day" else number(text) for key, text in cells.items()})
+    for key, unit in (("km", "kilometres"), ("mi", "miles")):
+        if _THOUSANDS.fullmatch(cells.get(key, "")):
+            raise BadDocument([Mistake(key, cells[key], f"{unit}, with no mark between the thousands")])
+    values = {key: text if key == "day" else number(text) for key, text in cells.items()}
+    if (miles := values.pop("mi", None)) is not None:
+        values["km"] = in_km(miles, "mi") if isinstance(miles, float) else miles
+    return odometer_of(values)
 
 
-def beside_others(reading: Odometer, others: Collection[Odometer]) -> Mistake | None:
+def beside_others(reading: Odometer, others: Collection[Odometer], unit: DistanceUnit = "km") -> Mistake | None:
     """What is wrong with a reading beside the others of its car: an odometer never goes back, and what a digit too many
-    makes of it is further than a car is driven."""
+    makes of it is further than a car is driven.
+
+    unit : in which the odometer is told.
+    """
     before = max((one for one in others if one.day < reading.day), key=lambda one: one.day, default=None)
     after = min((one for one in others if one.day > reading.day), key=lambda one: one.day, default=None)
     least, most = before.km if before else 0.0, after.km if after else float("inf")
@@ -100,9 +116,14 @@ def beside_others(reading: Odometer, others: Collection[Odometer]) -> Mistake | 
             least, most = max(least, nearest), min(most, farthest)
     if least <= reading.km <= most:
         return None
-    known = " and ".join(f"{shown(one.km)} on {one.day.isoformat()}" for one in (before, after) if one)
-    expected = f"at least {shown(least)}" if most == float("inf") else f"{shown(least)} to {shown(most)}"
-    return Mistake("km", reading.km, f"{expected}, as it showed {known}")
+    known = " and ".join(f"{_told(one.km, unit)} on {one.day.isoformat()}" for one in (before, after) if one)
+    expected = f"at least {_told(least, unit)}" if most == float("inf") else f"{_told(least, unit)} to {_told(most, unit)}"
+    return Mistake("km", round(in_unit(reading.km, unit), 1), f"{expected} {unit}, as it showed {known}")
+
+
+def _told(km: float, unit: DistanceUnit) -> str:
+    """What an odometer shows, to the tenth."""
+    return shown(round(in_unit(km, unit), 1))
 
 
 def _farthest_km(one: Odometer, other: Odometer) -> float:

@@ -113,6 +113,7 @@ Volts = Annotated[float, Field(ge=50, le=1000)]
 Factor = Annotated[float, Field(gt=0, le=1)]
 Efficiency = Annotated[float, Field(gt=0, le=1)]
 HIGHEST_PRICE = 1000
+LONGEST_KM = 5000
 Price = Annotated[float, Field(ge=-HIGHEST_PRICE, le=HIGHEST_PRICE)]
 Charge = Annotated[float, Field(ge=0, le=HIGHEST_PRICE)]
 Use = Annotated[float, Field(gt=0, le=1000)]

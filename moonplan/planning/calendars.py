@@ -15,7 +15,7 @@ from moonplan.core.percent import percent_told
 from moonplan.core.planner.plan import Plan
 from moonplan.core.planner.tonight import action_of, plug_in_by, the_night
 from moonplan.core.timegrid import noon
-from moonplan.core.values import clock_of
+from moonplan.core.values import LONGEST_KM, clock_of
 from moonplan.household import editing
 from moonplan.household.models import Feed, Household, KnownEvent, Person, Trip, Vehicle
 from moonplan.planning import refining
@@ -80,8 +80,8 @@ def _outings(household: Household, text: str, now: datetime, cars: Sequence[Vehi
 def _remember(person: Person, answers: Sequence[Mapping[str, Any]]) -> None:
     for answer in answers:
         fields = {"summary": answer["summary"], "vehicle_id": answer["vehicle_id"], "km": answer["km"]}
-        if not 0 <= answer["km"] <= 5000:
-            raise editing.Refused([Mistake("km", answer["km"], "0 to 5000")])
+        if not 0 <= answer["km"] <= LONGEST_KM:
+            raise editing.Refused([Mistake("km", answer["km"], f"0 to {LONGEST_KM} km")])
         row = KnownEvent.objects.of(person.household).filter(summary=answer["summary"]).first()
         what = f"how far “{answer['summary']}” is"
         if row is None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from datetime import date, datetime, time, timedelta
 from typing import Any
 from zoneinfo import ZoneInfo
@@ -13,14 +13,13 @@ from moonplan.core.mistakes import BadDocument, Mistake
 from moonplan.core.tables import RefusedRow, rows_of
 from moonplan.core.timegrid import instant_at
 from moonplan.core.usual_days import LearnedUse, Odometer, UsualDay, driven, learned_use, usual_days
-from moonplan.core.values import WEEKDAYS, clock_of
+from moonplan.core.values import LONGEST_KM, WEEKDAYS, clock_of
 from moonplan.household import editing
 from moonplan.household.models import Household, Person, Trip, Vehicle
 from moonplan.logbook.models import OdometerReading
 
 # A usual day shorter than this asks for no trip. [km]
 _A_DRIVE_KM = 0.5
-_MOST_KM = 5000
 # How far back days are looked at. [days]
 _LOOKS_BACK = 120
 
@@ -64,8 +63,8 @@ def usual_week(vehicle: Vehicle, now: datetime) -> list[UsualDay]:
         If a typed figure is none.
     """
     for weekday, km in vehicle.usual_km.items():
-        if weekday not in WEEKDAYS or (km is not None and not 0 <= km <= _MOST_KM):
-            raise BadDocument([Mistake("vehicles.usual_km", km, f"0 to {_MOST_KM} for a weekday")])
+        if weekday not in WEEKDAYS or (km is not None and not 0 <= km <= LONGEST_KM):
+            raise BadDocument([Mistake("vehicles.usual_km", km, f"0 to {LONGEST_KM} km for a weekday")])
     return usual_days(known_days(vehicle, now), vehicle.usual_km)
 
 
@@ -182,7 +181,7 @@ def read_odometer(person: Person, vehicle: Vehicle, given: Mapping[str, Any], no
     if reading.day > today:
         raise editing.Refused([Mistake("day", reading.day.isoformat(), "a day that has come")])
     others = [one for one in odometer_of(vehicle) if one.day != reading.day]
-    if (wrong := days.beside_others(reading, others)) is not None:
+    if (wrong := days.beside_others(reading, others, vehicle.household.distance_unit)) is not None:
         raise editing.Refused([wrong])
     _keep(person, vehicle, reading, what=f"{vehicle.name}: odometer")
 
@@ -206,16 +205,17 @@ def bring_odometer(person: Person, vehicle: Vehicle, lines: Iterable[str], *, ke
         If the file is no table of odometer readings.
     """
     known = {one.day: one for one in odometer_of(vehicle)}
+    unit = person.household.distance_unit
     new: list[Odometer] = []
     again, refused = 0, []
     try:
-        for found in rows_of(lines, days.COLUMNS, days.odometer_of_row):
+        for found in rows_of(lines, days.columns(unit), days.odometer_of_row):
             if isinstance(found, RefusedRow):
                 refused += [{"line": found.line, "reason": str(mistake)} for mistake in found.mistakes]
             elif known.get(found.row.day) == found.row:
                 again += 1
-            elif (wrong := days.beside_others(found.row, known.values())) is not None:
-                refused.append({"line": found.line, "reason": str(wrong)})
+            elif (wrong := days.beside_others(found.row, known.values(), unit)) is not None:
+                refused.append({"line": found.line, "reason": str(replace(wrong, path=unit))})
             else:
                 known[found.row.day] = found.row
                 new.append(found.row)

@@ -99,7 +99,7 @@ def test_a_trip_without_its_parts_is_refused_at_each(signed_in: Browser):
     [
         # A week's trip that would be over already, by a slip of the year, and one that has been over for days.
         (MONDAY, {"back": "2025-01-19T13:30:00+01:00"}, "back", "a time after leave"),
-        (MONDAY, {"leave": "2026-01-09T08:00", "back": "2026-01-09T09:00", "km": 9000}, "km", "0 to 5000"),
+        (MONDAY, {"leave": "2026-01-09T08:00", "back": "2026-01-09T09:00", "km": 9000}, "km", "0 to 5000 km"),
         (MONDAY, {"leave": "2026-01-10T08:00", "back": "2026-01-12T10:00"}, "leave", "one trip after the other"),
         # Away when tonight's plan ends: what it is to leave with then is not what was typed.
         ("2026-01-15T08:05:00+01:00", {"fill_to_pct": 900}, "fill_to_pct", "0 to 100"),

@@ -52,7 +52,7 @@ def test_a_typed_soc_is_a_reading_and_the_plan_follows(signed_in: Browser):
         ("soc_pct", 130, "0 to 100"),
         ("leave", "2026-01-14T17:00:00+01:00", "a time after now (18:10)"),
         ("leave", "2026-01-15T25:61", "a time such as 07:30"),
-        ("km", -4, "0 to 5000"),
+        ("km", -4, "0 to 5000 km"),
         ("limit_pct", 101, "0 to 100"),
         ("ceiling_a", 2000, "0 to 1000"),
         ("ready_by", "soon", "HH:MM"),

@@ -79,6 +79,19 @@ def test_a_typed_usual_day_takes_the_learned_one_s_place(signed_in: Browser):
         assert (status, told["mistakes"][0]["field"]) == (422, next(iter(wrong)))
 
 
+def test_a_household_in_miles_brings_its_odometer_in_miles(signed_in: Browser, person: Person):
+    wren = usual(signed_in)
+    signed_in.send("patch", f"/household?version={person.household.version}", {"distance_unit": "mi"})
+    # The demo's first day stands at 41 250 km, 25 632 miles: 25 400 are before it, 26 000 are not.
+    text = "date;odometer\n2025-12-20;25400\n2025-12-21;26000\n"
+
+    _, seen = signed_in.bring(f"/usual/{wren['id']}/table", text)
+
+    assert seen["new"] == 1
+    assert seen["refused"][0]["line"] == 3
+    assert seen["refused"][0]["reason"].startswith("mi: 26000, expected 25400 to ")
+
+
 def test_usual_days_typed_faster_than_they_are_kept_are_all_kept(person: Person):
     page = Browser(person, "this page")
     wren = usual(page)

@@ -7,7 +7,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from moonplan.core.mistakes import BadDocument
-from moonplan.core.usual_days import Odometer, beside_others, driven, learned_use, odometer_of_row, usual_days
+from moonplan.core.tables import rows_of
+from moonplan.core.usual_days import Odometer, beside_others, columns, driven, learned_use, odometer_of_row, usual_days
 
 MONDAY = date(2026, 1, 5)
 
@@ -102,12 +103,29 @@ def test_a_row_of_a_table_is_read_and_its_mistakes_are_told():
     assert {mistake.path for mistake in refused.value.mistakes} == {"day", "km", "soc_pct"}
 
 
+def test_an_odometer_in_miles_is_read_and_told_in_miles():
+    # 10,000 miles of 1.609344 km; a column that names no unit is in the household's.
+    heading, row = "day,odometer,SoC", "2026-01-05,10000,62"
+
+    [miles] = rows_of([heading, row], columns("mi"), odometer_of_row)
+    [km] = rows_of([heading, row], columns("km"), odometer_of_row)
+    [named] = rows_of(["day,miles", row[:-3]], columns("km"), odometer_of_row)
+
+    assert [taken.row.km for taken in (miles, km, named)] == pytest.approx([16093.44, 10000, 16093.44])
+    with pytest.raises(BadDocument, match='mi: "10,000", expected miles, with no mark between the thousands'):
+        odometer_of_row({"day": "2026-01-05", "mi": "10,000"})
+    with pytest.raises(BadDocument, match='km: "far", expected 0 to 5000000 km'):
+        odometer_of_row({"day": "2026-01-05", "mi": "far"})
+    wrong = beside_others(Odometer(MONDAY + timedelta(days=1), 16000), [miles.row], "mi")
+    assert str(wrong) == "km: 9941.9, expected at least 10000 mi, as it showed 10000 on 2026-01-05"
+
+
 def test_an_odometer_does_not_go_back():
     known = [Odometer(MONDAY, 1000), Odometer(MONDAY + timedelta(days=2), 1100)]
 
     assert beside_others(Odometer(MONDAY + timedelta(days=1), 1050), known) is None
     wrong = beside_others(Odometer(MONDAY + timedelta(days=1), 1200), known)
-    assert str(wrong) == "km: 1200, expected 1000 to 1100, as it showed 1000 on 2026-01-05 and 1100 on 2026-01-07"
+    assert str(wrong) == "km: 1200, expected 1000 to 1100 km, as it showed 1000 on 2026-01-05 and 1100 on 2026-01-07"
     assert beside_others(Odometer(MONDAY + timedelta(days=3), 900), known) is not None
 
 
@@ -120,7 +138,7 @@ def test_a_digit_too_many_is_further_than_a_car_is_driven():
     }
     assert [km for km, wrong in on_the_third.items() if wrong is None] == [49_000, 49_286]
     wrong = beside_others(Odometer(MONDAY + timedelta(days=1), 63_786), known[:1])
-    assert str(wrong) == "km: 63786, expected 41786 to 44286, as it showed 41786 on 2026-01-05"
+    assert str(wrong) == "km: 63786, expected 41786 to 44286 km, as it showed 41786 on 2026-01-05"
     # Between two that are themselves too far apart nothing more is known.
     apart = [Odometer(MONDAY, 41_786), Odometer(MONDAY + timedelta(days=2), 63_786)]
     assert beside_others(Odometer(MONDAY + timedelta(days=1), 41_850), apart) is None
@@ -153,4 +171,4 @@ def test_a_mark_between_thousands_is_not_taken_for_a_decimal_one(km: str):
 def test_an_odometer_that_goes_back_is_told_to_the_tenth():
     wrong = beside_others(Odometer(MONDAY, 123456.1), [Odometer(MONDAY - timedelta(days=1), 123456.4)])
 
-    assert str(wrong) == "km: 123456.1, expected at least 123456.4, as it showed 123456.4 on 2026-01-04"
+    assert str(wrong) == "km: 123456.1, expected at least 123456.4 km, as it showed 123456.4 on 2026-01-04"

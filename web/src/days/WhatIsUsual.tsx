@@ -2,7 +2,7 @@ import { ApiError } from "../api/client";
 import { useRowEdit, useTypedRow } from "../household/household.queries";
 import { BringFile } from "../shared/BringFile";
 import { EditProblem } from "../shared/EditProblem";
-import { distance, type Manner, toKm, toUnit } from "../shared/format";
+import { distance, hundred, type Manner, perHundred, toKm, toUnit } from "../shared/format";
 import { NumberField } from "../shared/NumberField";
 import { TimeField } from "../shared/TimeField";
 import classes from "./Days.module.css";
@@ -34,6 +34,8 @@ function UsualCar({ car: known, manner }: { car: UsualOfCar; manner: Manner }) {
   const errors = edit.error instanceof ApiError ? edit.error.byField : {};
   const change = (values: Record<string, unknown>) =>
     edit.mutate({ kind: "vehicle", id: car.id, version: car.version, values });
+  const consumption = (per100Km: number) => perHundred(per100Km, manner).toFixed(1);
+  const typed = Number(perHundred(car.use_kwh_per_100km, manner).toFixed(2));
   const unit = (km: number | null) => (km === null ? null : Math.round(toUnit(km, manner) * 10) / 10);
   return (
     <section aria-label={`Usual days of ${car.name}`} className={classes.usualCar}>
@@ -73,13 +75,15 @@ function UsualCar({ car: known, manner }: { car: UsualOfCar; manner: Manner }) {
         />
         .{" "}
         {car.learned === null ? (
-          `Consumption: ${car.use_kwh_per_100km} kWh per 100 km, typed. Type the SoC with the odometer, and it is learned.`
+          `Consumption: ${typed} kWh per ${hundred(manner)}, typed. Type the SoC with the odometer, and it is learned.`
         ) : (
           <>
-            Consumption typed {car.use_kwh_per_100km}, as driven{" "}
-            <strong>{car.learned.use_kwh_per_100km.toFixed(1)} kWh per 100 km</strong> (over{" "}
-            {distance(car.learned.km, manner)} in {car.learned.stretches} stretches, ±{" "}
-            {car.learned.spread_kwh_per_100km.toFixed(1)}).{" "}
+            Consumption typed {typed}, as driven{" "}
+            <strong>
+              {consumption(car.learned.use_kwh_per_100km)} kWh per {hundred(manner)}
+            </strong>{" "}
+            (over {distance(car.learned.km, manner)} in {car.learned.stretches} stretches, ±{" "}
+            {consumption(car.learned.spread_kwh_per_100km)}).{" "}
             <button
               type="button"
               onClick={() => change({ use_kwh_per_100km: Number(car.learned?.use_kwh_per_100km.toFixed(2)) })}
@@ -97,7 +101,8 @@ function UsualCar({ car: known, manner }: { car: UsualOfCar; manner: Manner }) {
         one="reading"
         send={(body) => bringOdometer(car.id, body)}
       >
-        CSV with a heading: day, km, and soc_pct and charged_kwh where they are known; days as 2026-01-14.
+        CSV with a heading: day, {manner.distanceUnit}, and soc_pct and charged_kwh where they are known; days as
+        2026-01-14.
       </BringFile>
     </section>
   );

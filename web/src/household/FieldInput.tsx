@@ -5,6 +5,7 @@ import classes from "./Household.module.css";
 interface Props {
   field: FieldSpec;
   whole: WholeHousehold;
+  unit: string | undefined;
   value: string;
   error?: string;
   onChange: (text: string) => void;
@@ -13,7 +14,7 @@ interface Props {
 const DAYS = ["mon", "tue", "wed", "thu", "fri", "sat", "sun"];
 
 /** One question: its label, its input, why it is asked, and what would be right where it is not. */
-export function FieldInput({ field, whole, value, error, onChange }: Props) {
+export function FieldInput({ field, whole, unit, value, error, onChange }: Props) {
   const id = `field-${field.name}`;
   const described = [field.why && `${id}-why`, error && `${id}-error`].filter(Boolean).join(" ") || undefined;
   const common = { id, "aria-describedby": described, "aria-invalid": error ? true : undefined };
@@ -45,7 +46,7 @@ export function FieldInput({ field, whole, value, error, onChange }: Props) {
                 onChange={(event) => onChange(event.currentTarget.value)}
               />
             )}
-            {field.unit && <span>{field.unit}</span>}
+            {unit && <span>{unit}</span>}
           </span>
         </>
       )}

@@ -1,5 +1,6 @@
 import { Button } from "@mantine/core";
 import type { Problem } from "../api/client";
+import type { Manner } from "../shared/format";
 import type { FieldSpec } from "./fields";
 import classes from "./Household.module.css";
 import { written } from "./values";
@@ -8,19 +9,19 @@ interface Props {
   problem: Problem;
   fields: FieldSpec[];
   texts: Record<string, string>;
-  timezone: string;
+  manner: Manner;
   onMine: () => void;
   onTheirs: () => void;
 }
 
 /** Somebody saved the same part meanwhile: what they left beside what was typed here, and the choice. */
-export function RowConflict({ problem, fields, texts, timezone, onMine, onTheirs }: Props) {
+export function RowConflict({ problem, fields, texts, manner, onMine, onTheirs }: Props) {
   return (
     <div role="alertdialog" aria-label="Changed by somebody else" className={classes.conflict}>
       <strong>{problem.by}</strong> changed this meanwhile.
       {fields.map((field) => (
         <div key={field.name}>
-          {field.label}: theirs <strong>{written(field, problem.current?.[field.name], timezone) || "empty"}</strong>,
+          {field.label}: theirs <strong>{written(field, problem.current?.[field.name], manner) || "empty"}</strong>,
           yours <strong>{texts[field.name] || "empty"}</strong>
         </div>
       ))}

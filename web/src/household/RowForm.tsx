@@ -2,12 +2,13 @@ import { Button } from "@mantine/core";
 import { useQueryClient } from "@tanstack/react-query";
 import { type FormEvent, useState } from "react";
 import { ApiError, type WholeHousehold } from "../api/client";
+import { mannerOf } from "../shared/format";
 import { FieldInput } from "./FieldInput";
 import type { FieldSpec, Kind } from "./fields";
 import classes from "./Household.module.css";
 import { useRowEdit, type Values } from "./household.queries";
 import { RowConflict } from "./RowConflict";
-import { typed, written } from "./values";
+import { typed, unitOf, written } from "./values";
 
 interface Props {
   kind: Kind;
@@ -27,7 +28,7 @@ export function RowForm({ kind, name, fields, whole, row: now, defaults = {}, on
   const [opened, setOpened] = useState(now);
   const row = opened ?? now;
   const client = useQueryClient();
-  const manner = whole.household.timezone;
+  const [manner] = useState(() => mannerOf(whole.household));
   const start = () => Object.fromEntries(fields.map((f) => [f.name, written(f, (row ?? defaults)[f.name], manner)]));
   const [texts, setTexts] = useState<Record<string, string>>(start);
   const problem = editing.error instanceof ApiError ? editing.error : undefined;
@@ -42,7 +43,7 @@ export function RowForm({ kind, name, fields, whole, row: now, defaults = {}, on
       const text = texts[field.name] ?? "";
       if (row && text === written(field, row[field.name], manner)) continue;
       if (!row && text === "" && !field.required) continue;
-      values[field.name] = typed(field, text);
+      values[field.name] = typed(field, text, manner);
     }
     return values;
   }
@@ -70,6 +71,7 @@ export function RowForm({ kind, name, fields, whole, row: now, defaults = {}, on
           key={field.name}
           field={field}
           whole={whole}
+          unit={unitOf(field, manner)}
           value={texts[field.name] ?? ""}
           error={errors[field.name]}
           onChange={(text) => setTexts((before) => ({ ...before, [field.name]: text }))}
@@ -80,7 +82,7 @@ export function RowForm({ kind, name, fields, whole, row: now, defaults = {}, on
           problem={problem.problem}
           fields={fields.filter((field) => field.name in changed())}
           texts={texts}
-          timezone={manner}
+          manner={manner}
           onMine={() => save(problem.problem.version ?? 0)}
           onTheirs={async () => {
             await client.invalidateQueries({ queryKey: ["household"] });

@@ -7,6 +7,8 @@ export interface FieldSpec {
   name: string;
   label: string;
   unit?: string;
+  /** What is typed in the household's unit, and kept in kilometres. */
+  measure?: "distance" | "consumption";
   why?: string;
   type: "text" | "number" | "choice" | "link" | "numbers" | "days" | "clock" | "moment" | "flag" | "price" | "steps";
   choices?: [string, string][];
@@ -174,7 +176,7 @@ export const VEHICLE: FieldSpec[] = [
   }),
   ask("onboard_phases", "On phases", "choice", { choices: ONE_TO_THREE }),
   ask("use_kwh_per_100km", "You use", "number", {
-    unit: "kWh / 100 km",
+    measure: "consumption",
     required: true,
     why: "Your own average, off the trip computer.",
   }),
@@ -187,7 +189,7 @@ export const VEHICLE: FieldSpec[] = [
       ["managed", "it can be steered all night"],
     ],
   }),
-  ask("rated_kwh_per_100km", "Its display reckons", "number", { unit: "kWh / 100 km", more: true }),
+  ask("rated_kwh_per_100km", "Its display reckons", "number", { measure: "consumption", more: true }),
   ask("ceiling_a", "Never above", "number", { unit: "A", more: true }),
   ask("boost_pct", "Charge at once below", "number", { unit: "%", more: true }),
   ask("rest_pct", "Rests best below", "number", { unit: "%", more: true }),
@@ -228,7 +230,7 @@ export const TRIP: FieldSpec[] = [
   ask("vehicle_id", "Car", "link", { to: "vehicles", required: true }),
   ask("leave", "Leaves", "moment", { required: true }),
   ask("back", "Back", "moment", { required: true }),
-  ask("km", "Distance, there and back", "number", { unit: "km", required: true }),
+  ask("km", "Distance, there and back", "number", { measure: "distance", required: true }),
   ask("fill", "Leave full", "flag"),
   ask("temperature_c", "Outside", "number", { unit: "°C", more: true }),
 ];

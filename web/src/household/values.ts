@@ -1,12 +1,19 @@
+import { hundred, type Manner, perHundred, perHundredKm, toKm, toUnit } from "../shared/format";
 import { number } from "../shared/number";
 import type { FieldSpec } from "./fields";
 
-/** A stored value as the text of its input, a moment on the household's own clock. */
-export function written(field: FieldSpec, value: unknown, timezone: string): string {
+/** In what a field is typed. */
+export function unitOf(field: FieldSpec, manner: Manner): string | undefined {
+  if (field.measure === "distance") return manner.distanceUnit;
+  return field.measure === "consumption" ? `kWh / ${hundred(manner)}` : field.unit;
+}
+
+/** A stored value as the text of its input, a moment on the household's own clock, a distance in its unit. */
+export function written(field: FieldSpec, value: unknown, manner: Manner): string {
   if (value === null || value === undefined) return "";
   if (field.type === "moment") {
     const shown = new Intl.DateTimeFormat("sv-SE", {
-      timeZone: timezone,
+      timeZone: manner.timezone,
       dateStyle: "short",
       timeStyle: "short",
     }).format(new Date(String(value)));
@@ -14,12 +21,16 @@ export function written(field: FieldSpec, value: unknown, timezone: string): str
   }
   if (field.type === "steps") return (value as [string, number][]).map((step) => step.join(" ")).join(", ");
   if (Array.isArray(value)) return value.join(" ");
+  if (field.measure) {
+    const shown = (field.measure === "distance" ? toUnit : perHundred)(Number(value), manner);
+    return String(Number(shown.toFixed(2)));
+  }
   if (field.type === "price") return String(value).replace(/(\.\d*?[1-9])0+$|\.0+$/, "$1");
   return String(value);
 }
 
 /** The text of an input as the API takes it; what is no number goes as it is, so that the server names the mistake. */
-export function typed(field: FieldSpec, text: string): unknown {
+export function typed(field: FieldSpec, text: string, manner: Manner): unknown {
   const trimmed = text.trim();
   if (field.name === "legs" && field.type === "text") return trimmed === "" ? null : words(trimmed);
   if (field.type === "numbers") {
@@ -30,6 +41,11 @@ export function typed(field: FieldSpec, text: string): unknown {
   if (field.type === "steps") return steps(trimmed);
   if (field.type === "flag") return trimmed === "" ? null : trimmed === "true";
   if (trimmed === "") return null;
+  if (field.measure) {
+    const figure = number(trimmed);
+    if (typeof figure !== "number") return figure;
+    return field.measure === "distance" ? toKm(figure, manner) : perHundredKm(figure, manner);
+  }
   if (field.type === "number" || field.type === "link") return number(trimmed);
   if (field.type === "choice" && !Number.isNaN(Number(trimmed))) return Number(trimmed);
   return trimmed;

@@ -1,6 +1,6 @@
 import { useState } from "react";
 import type { Schemas } from "../api/client";
-import { distance, type Manner, money } from "../shared/format";
+import { distance, hundred, type Manner, money, perHundred } from "../shared/format";
 import page from "../shared/Page.module.css";
 import { Simulated } from "../shared/Simulated";
 import { type Comparison, type Tariff, useComparison } from "./prices.queries";
@@ -70,16 +70,16 @@ function Turns({ found, manner }: { found: Comparison; manner: Manner }) {
   ));
 }
 
-const ROWS: [string, (bill: Schemas["BillOut"], manner: Manner) => string][] = [
-  ["Charging the cars", (bill, manner) => money(bill.cars, manner)],
-  ["The house, less what is fed in", (bill, manner) => money(bill.house, manner)],
-  ["Fixed", (bill, manner) => money(bill.fixed, manner)],
-  ["Together", (bill, manner) => money(bill.together, manner)],
-  ["A month", (bill, manner) => money(bill.a_month, manner)],
-  ["Charging, per 100 km", (bill, manner) => money(bill.cars_per_100km, manner)],
-  ["Charging at once on arrival instead", (bill, manner) => money(bill.plug_and_go, manner)],
+const rowsOf = (manner: Manner): [string, (bill: Schemas["BillOut"]) => string][] => [
+  ["Charging the cars", (bill) => money(bill.cars, manner)],
+  ["The house, less what is fed in", (bill) => money(bill.house, manner)],
+  ["Fixed", (bill) => money(bill.fixed, manner)],
+  ["Together", (bill) => money(bill.together, manner)],
+  ["A month", (bill) => money(bill.a_month, manner)],
+  [`Charging, per ${hundred(manner)}`, (bill) => money(perHundred(bill.cars_per_100km, manner), manner)],
+  ["Charging at once on arrival instead", (bill) => money(bill.plug_and_go, manner)],
   ["Own sun in the cars", (bill) => `${bill.solar_kwh.toFixed(0)} of ${bill.wall_kwh.toFixed(0)} kWh`],
-  ["Driven", (bill, manner) => distance(bill.km, manner)],
+  ["Driven", (bill) => distance(bill.km, manner)],
 ];
 
 function Totals({ found, manner }: { found: Comparison; manner: Manner }) {
@@ -101,11 +101,11 @@ function Totals({ found, manner }: { found: Comparison; manner: Manner }) {
         </tr>
       </thead>
       <tbody>
-        {ROWS.map(([name, of]) => (
+        {rowsOf(manner).map(([name, of]) => (
           <tr key={name} data-total={name === "Together" || undefined}>
             <th scope="row">{name}</th>
             {found.totals.map((bill, i) => (
-              <td key={found.tariffs[i]?.id}>{of(bill, manner)}</td>
+              <td key={found.tariffs[i]?.id}>{of(bill)}</td>
             ))}
           </tr>
         ))}

@@ -1,4 +1,4 @@
-import { distance, type Manner, money } from "../shared/format";
+import { distance, hundred, type Manner, money, perHundred } from "../shared/format";
 import { Scrolled } from "../shared/Scrolled";
 import classes from "./Rates.module.css";
 import type { HookupOut } from "./rates.queries";
@@ -11,7 +11,7 @@ export function Currents({ hookup, manner }: { hookup: HookupOut; manner: Manner
       <table className={classes.table}>
         <caption>
           Every current side by side; hours are from {Math.round(hookup.soc_from_pct)} to{" "}
-          {Math.round(hookup.soc_to_pct)} %, and what slowness costs is per 100 km beside the highest.
+          {Math.round(hookup.soc_to_pct)} %, and what slowness costs is per {hundred(manner)} beside the highest.
         </caption>
         <thead>
           <tr>
@@ -39,7 +39,7 @@ export function Currents({ hookup, manner }: { hookup: HookupOut; manner: Manner
               <td>
                 {row.extra_kwh_per_100km === null || row.extra_cost === null
                   ? "–"
-                  : `${row.extra_kwh_per_100km.toFixed(2)} kWh, ${money(row.extra_cost, manner)}`}
+                  : `${perHundred(row.extra_kwh_per_100km, manner).toFixed(2)} kWh, ${money(perHundred(row.extra_cost, manner), manner)}`}
               </td>
             </tr>
           ))}

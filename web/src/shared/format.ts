@@ -28,6 +28,20 @@ export function toKm(value: number, manner: Manner): number {
   return manner.distanceUnit === "mi" ? value * KM_PER_MILE : value;
 }
 
+/** A figure per 100 km, such as a consumption, per hundred of the household's distances. */
+export function perHundred(per100Km: number, manner: Manner): number {
+  return toKm(per100Km, manner);
+}
+
+/** What was typed per hundred of the household's distances, per 100 km. */
+export function perHundredKm(value: number, manner: Manner): number {
+  return toUnit(value, manner);
+}
+
+export function hundred(manner: Manner): string {
+  return `100 ${manner.distanceUnit}`;
+}
+
 export function money(amount: number, manner: Manner): string {
   return new Intl.NumberFormat("en", {
     style: "currency",
