@@ -11,7 +11,7 @@ from typing import Any
 
 from moonplan.core import hookup, readings
 from moonplan.core import household as documents
-from moonplan.core.distance import in_unit
+from moonplan.core.distance import DistanceUnit, in_unit
 from moonplan.core.explanation import rate_document
 from moonplan.core.household import Household
 from moonplan.core.mistakes import BadDocument
@@ -101,6 +101,13 @@ def _plan(options: argparse.Namespace) -> int:
     return 0
 
 
+def _short(asked: dict[str, Any], unit: DistanceUnit) -> str:
+    return (
+        f"short by {in_unit(asked['short_km'], unit):.0f} {unit} ({asked['short_kwh']:.1f} kWh; "
+        f"what binds: {', '.join(asked['binds'])})"
+    )
+
+
 def _plan_table(made: Plan, answer: dict[str, Any]) -> None:
     currency, unit = answer["currency"], made.problem.household.distance_unit
     for car, told in zip(made.problem.cars, answer["vehicles"], strict=True):
@@ -116,14 +123,12 @@ def _plan_table(made: Plan, answer: dict[str, Any]) -> None:
         if not told["sessions"]:
             print("  nothing to do: leave it unplugged")
         for d in told["departures"]:
-            ready = (
-                "ready"
-                if not d["short_kwh"]
-                else f"short by {in_unit(d['short_km'], unit):.0f} {unit} ({d['short_kwh']:.1f} kWh; "
-                f"what binds: {', '.join(d['binds'])})"
-            )
+            ready = _short(d, unit) if d["short_kwh"] else "ready"
             what = f"wanted; the trip itself needs {d['needed_pct']:.0f} %" if d["wants_more"] else "needed"
             print(f"  leaves {_clock(d['leave'])}: {ready}, {d['planned_pct']:.0f} % of {d['required_pct']:.0f} % {what}")
+        if told["end"] and told["end"]["short_kwh"]:
+            aboard = f"{told['end']['planned_pct']:.0f} % of {told['end']['required_pct']:.0f} % wanted"
+            print(f"  ends {_clock(answer['end'])}: {_short(told['end'], unit)}, {aboard}")
         for one in filter(None, (*told["departures"], told["end"])):
             if (earlier := one["earlier"]) and earlier["short_kwh"]:
                 aboard = f"{earlier['planned_pct']:.0f} % of {one['required_pct']:.0f} %"

@@ -187,6 +187,7 @@ def _car(
         "why": decision.why,
         "departure": departures[0] | _trip_of(decision, usable) if departures else None,
         "not_ready": _not_ready([*departures[:1], told["end"]], car),
+        "short_end": _short_end(made, told["end"]),
         "soc_from_pct": round(float(problem.cars[i].soc_kwh) / usable * 100, 1),
         **_night_of(made, i, decision, told, until),
         "solar_kwh": round(sum(s.solar_kwh for s in sessions), 3),
@@ -264,6 +265,14 @@ def _not_ready(asked: list[dict[str, Any] | None], car: Car) -> dict[str, Any] |
             short_km = range_km(one["earlier"]["short_kwh"], car.vehicle.use_kwh_per_100km)
             return one["earlier"] | {"required_pct": one["required_pct"], "short_km": round(short_km, 3)}
     return None
+
+
+def _short_end(made: Plan, end: dict[str, Any] | None) -> dict[str, Any] | None:
+    """What is missing when tonight ends, of what is wanted then; None where nothing is, and where the plan goes on."""
+    household, at = made.problem.household, made.problem.grid.starts[-1]
+    if end is None or not end["short_kwh"] or at > noon(the_night(household) + timedelta(days=1), household.zone):
+        return None
+    return end | {"by": at.isoformat()}
 
 
 def _to_key_in(car: Car, decision: Decision, offered: list[str], unit: DistanceUnit) -> list[dict[str, str]]:

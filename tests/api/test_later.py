@@ -55,6 +55,18 @@ def fed_until_noon(browser: Browser) -> set[str]:
     return {str(event["SUMMARY"])[:13] for event in feed.walk("VEVENT") if event["DTEND"].dt < noon}
 
 
+def test_a_night_that_ends_without_what_comes_next_says_so(signed_in: Browser, clock: Clock):
+    # Nobody leaves on Sunday, and Wren is to end with 90 %: 85 % of 22 kWh are missing while it is not plugged in.
+    clock.set("17T19:00")
+    wren = typed(signed_in, "Wren", soc_pct=5, plugged_in=False)
+
+    end = wren["short_end"]
+    assert (wren["departure"], end["by"]) == (None, "2026-01-18T12:00:00+01:00")
+    assert (end["required_pct"], end["planned_pct"], end["binds"]) == (90, 5, ["hours"])
+    assert end["short_kwh"] == pytest.approx(0.85 * USABLE_KWH)
+    assert typed(signed_in, "Wren", plugged_in=True)["short_end"] is None
+
+
 def test_a_car_that_was_to_charge_meanwhile_goes_on_charging(signed_in: Browser, clock: Clock):
     before = tonight(signed_in, "Wren")
     clock.set("14T23:10")

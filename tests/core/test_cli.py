@@ -144,6 +144,14 @@ def test_the_schema(capfd: pytest.CaptureFixture[str]):
     assert answer(capfd, "schema")["properties"]["format"]["const"] == "moonplan-household/1"
 
 
+def test_the_table_says_what_is_missing_when_the_nights_end(given, capfd: pytest.CaptureFixture[str]):
+    # 10 of 50 kWh and 18 hours at 1.38 kW are 34.84 of the 40 that are wanted, 5.16 less: 26 km.
+    assert main(["plan", given(a_document(vehicles=[a_car(soc_pct=20, end_pct=80, onboard_kw=1.38)]))]) == 0
+
+    printed = capfd.readouterr().out
+    assert "ends 01-15 12:00: short by 26 km (5.2 kWh; what binds: power), 70 % of 80 % wanted" in printed
+
+
 def test_the_table_says_where_a_car_is_not_ready_as_early_as_somebody_asked(given, capfd: pytest.CaptureFixture[str]):
     # 25 kWh and three hours at 3.68 kW until 21:00 are 36.04 of the 45 that are needed at nine.
     trip = a_trip("2026-01-15T09:00:00+01:00", "2026-01-15T18:00:00+01:00", 200)

@@ -674,6 +674,23 @@ def test_what_binds_a_short_departure(changes: dict[str, Any], what: list[str]):
     assert departure["binds"] == what
 
 
+@pytest.mark.parametrize(
+    ("car", "short_kwh", "what"),
+    [
+        # 10 of 50 kWh aboard and 40 wanted by noon: four hours of 3.68 kW leave 15.28 out, all 18 h at 1.38 kW 5.16.
+        ({"plug_in_hours": ["22:00", "02:00"]}, 15.28, ["hours"]),
+        ({"onboard_kw": 1.38}, 5.16, ["power"]),
+        ({"daily_limit_pct": 60}, 10, ["limit"]),
+    ],
+)
+def test_what_is_missing_when_the_night_ends_is_told_with_what_binds(car: dict[str, Any], short_kwh: float, what: list[str]):
+    end = told(vehicles=[a_car(soc_pct=20, end_pct=80, **car)])["vehicles"][0]["end"]
+
+    assert end["short_kwh"] == pytest.approx(short_kwh)
+    assert end["short_km"] == pytest.approx(short_kwh / 20 * 100)
+    assert end["binds"] == what
+
+
 # What may hold Heron back before 21:00, each by itself to be taken away.
 HOLDS = ("one session", "shared current", "supply", "ceiling", "limit", "kept off", "hours")
 

@@ -45,6 +45,17 @@ def test_the_week_is_told_and_a_trip_is_added_changed_and_undone(demo: Served, o
     assert page.evaluate("document.documentElement.scrollWidth") <= viewport["width"]
 
 
+def test_what_a_car_lacks_when_the_nights_end_is_told_beside_that_everyone_can_leave(demo: Served, open_page):
+    page = days(demo, open_page)
+    page.get_by_role("button", name="Wed 08:05–23:30, 120 km").click()
+    form = page.get_by_role("form", name="Trip")
+    form.get_by_label("Back").fill("2026-01-21T11:00")
+    form.get_by_role("button", name="Keep the change").click()
+
+    expect(page.get_by_text(re.compile("Wren is short by .* km .* when these nights end, Wednesday 12:00"))).to_be_visible()
+    expect(page.get_by_text("everyone can leave in time")).to_be_visible()
+
+
 def test_a_trip_that_cannot_be_is_refused_at_its_field_and_the_plan_stays(demo: Served, open_page):
     page = days(demo, open_page)
     page.get_by_role("button", name="Sat 10:00–15:30, 38 km").click()

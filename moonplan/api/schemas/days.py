@@ -61,9 +61,13 @@ class NightRow(Schema):
 
 
 class EndOut(Schema):
+    """What is aboard when the plan ends, of what is wanted for what comes next."""
+
     required_pct: float
     planned_pct: float
     short_kwh: float
+    short_km: float
+    binds: list[str]
 
 
 class CarDays(Schema):

@@ -85,6 +85,12 @@ class NotReady(Schema):
     short_km: float
 
 
+class ShortEnd(NotReady):
+    """When tonight ends without what is wanted then, and what binds."""
+
+    binds: list[str]
+
+
 class DepartureOut(Schema):
     """needed_pct : of what is required, what the trip itself needs. wants_more : whether that is less.
     can_leave : whether it has it."""
@@ -197,6 +203,7 @@ class CarTonight(CarNight):
     why: str
     departure: DepartureOut | None
     not_ready: NotReady | None
+    short_end: ShortEnd | None
     soc_from_pct: float
     solar_kwh: float
     cost_sun_free: float

@@ -358,17 +358,15 @@ def _vehicle(plan: Plan, i: int) -> dict[str, Any]:
         "departures": [
             {
                 "leave": departure.trip.leave.isoformat(),
-                **_readiness_document(ready, problem, usable),
+                **_readiness_document(plan, i, nth, ready),
                 "needed_pct": _pct(departure.needed_kwh, usable),
                 "wants_more": departure.wants_more,
                 "can_leave": ready.planned_kwh >= departure.needed_kwh - NOTHING_KWH,
-                "short_km": round(range_km(ready.short_kwh, car.vehicle.use_kwh_per_100km), 3),
                 "ready_at": _ready_at(plan, i, nth, ready),
-                "binds": list(binds(problem, plan.outcome, i, nth)) if ready.short_kwh else [],
             }
             for nth, (departure, ready) in enumerate(zip(car.departures, mine.departures, strict=True))
         ],
-        "end": None if mine.end is None else _readiness_document(mine.end, problem, usable),
+        "end": None if mine.end is None else _readiness_document(plan, i, len(car.departures), mine.end),
     }
     return told
 
@@ -418,11 +416,16 @@ def expectation(car: Car, amps: float) -> Expectation:
     return Expectation(car.intake.volts, wall_kw, battery_kw, range_km(battery_kw, rated))
 
 
-def _readiness_document(ready: Readiness, problem: Problem, usable: float) -> dict[str, Any]:
+def _readiness_document(plan: Plan, i: int, nth: int, ready: Readiness) -> dict[str, Any]:
+    """nth : which of car i's departures; after the last of them the end."""
+    problem, vehicle = plan.problem, plan.problem.cars[i].vehicle
+    usable = vehicle.usable_kwh
     told: dict[str, Any] = {
         "required_pct": _pct(ready.required_kwh, usable),
         "planned_pct": _pct(ready.planned_kwh, usable),
         "short_kwh": _kwh(ready.short_kwh),
+        "short_km": round(range_km(ready.short_kwh, vehicle.use_kwh_per_100km), 3),
+        "binds": list(binds(problem, plan.outcome, i, nth)) if ready.short_kwh else [],
         "earlier": None,
     }
     if (earlier := ready.earlier) is not None:

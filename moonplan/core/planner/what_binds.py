@@ -1,4 +1,4 @@
-"""What binds where a departure is short (rules, section 8)."""
+"""What binds where a departure, or the end, is short (rules, section 8)."""
 
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass, replace
@@ -28,13 +28,13 @@ _SAME_KWH = 0.05
 
 
 def binds(problem: Problem, plan: Outcome, i: int, nth: int) -> tuple[Binds, ...]:
-    """What makes car i's nth departure short, what costs it most first.
+    """What makes car i's nth departure short, or after the last of them the end; what costs it most first.
 
     The fewest of what limits the car that would all have to go for as little to be missed as without any of it, the others
     making way where they are short of no more for it; and `power` where something is missed even then, ahead of the rest
     where that is more than half.
     """
-    short_kwh = plan.cars[i].departures[nth].short_kwh
+    short_kwh = float(plan.cars[i].shorts_kwh[nth])
     without = _Without(problem, plan, i)
     limits = tuple(_limits_of(problem, i))
     least_kwh = without.missed_kwh(limits, nth)
@@ -95,17 +95,19 @@ class _Without:
     i: int
 
     def missed_kwh(self, limits: Collection[Binds], nth: int) -> float:
-        """What its nth departure misses beside the others as they are planned."""
+        """What its nth departure misses, or after the last of them the end, beside the others as they are planned."""
         amps = [np.zeros_like(one.amps) if "shared current" in limits else one.amps for one in self.plan.cars]
         around = self._problem(limits)
         car = around.cars[self.i]
         room_a = car.offered(room_for(around, amps, self.i))
         car = replace(car, limit_a=np.where(np.isnan(car.pinned_a), room_a, car.pinned_a))
         run = car.run(self._most(car), car.rate.cautious, self.problem.grid)
+        if nth == len(car.departures):
+            return max(0.0, (car.wanted_at_end_kwh or 0.0) - float(run.soc_kwh[-1]))
         return max(0.0, car.departures[nth].required_kwh - float(run.before_leaving_kwh[nth]))
 
     def is_made_up(self, limits: Collection[Binds], nth: int, least_kwh: float) -> bool:
-        """Whether the others can make way so that its nth departure misses a least, and nothing else more than planned."""
+        """Whether the others can make way so that as little is missed of it, and of nothing else more than planned."""
         if not limits or "shared current" in limits or not sharing_with(self.problem, self.i):
             return False
         anew = missing_least(self._problem(limits)).outcome

@@ -1164,6 +1164,7 @@ export interface components {
             why: string;
             departure: components["schemas"]["DepartureOut"] | null;
             not_ready: components["schemas"]["NotReady"] | null;
+            short_end: components["schemas"]["ShortEnd"] | null;
             /** Soc From Pct */
             soc_from_pct: number;
             /** Solar Kwh */
@@ -1492,6 +1493,27 @@ export interface components {
             value: string;
         };
         /**
+         * ShortEnd
+         * @description When tonight ends without what is wanted then, and what binds.
+         */
+        ShortEnd: {
+            /**
+             * By
+             * Format: date-time
+             */
+            by: string;
+            /** Required Pct */
+            required_pct: number;
+            /** Planned Pct */
+            planned_pct: number;
+            /** Short Kwh */
+            short_kwh: number;
+            /** Short Km */
+            short_km: number;
+            /** Binds */
+            binds: string[];
+        };
+        /**
          * SocRead
          * @description What somebody read off a car, and when.
          */
@@ -1777,7 +1799,10 @@ export interface components {
             /** Server Ms */
             server_ms: number;
         };
-        /** EndOut */
+        /**
+         * EndOut
+         * @description What is aboard when the plan ends, of what is wanted for what comes next.
+         */
         EndOut: {
             /** Required Pct */
             required_pct: number;
@@ -1785,6 +1810,10 @@ export interface components {
             planned_pct: number;
             /** Short Kwh */
             short_kwh: number;
+            /** Short Km */
+            short_km: number;
+            /** Binds */
+            binds: string[];
         };
         /**
          * NightRow

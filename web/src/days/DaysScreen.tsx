@@ -3,8 +3,9 @@ import { Link } from "react-router";
 import { ApiError } from "../api/client";
 import { useRowEdit } from "../household/household.queries";
 import { OutOfDate } from "../shared/anew";
+import { whatBinds } from "../shared/binds";
 import { EditProblem } from "../shared/EditProblem";
-import { energy, mannerOf, money } from "../shared/format";
+import { clock, distance, energy, type Manner, mannerOf, money, percent, weekday } from "../shared/format";
 import page from "../shared/Page.module.css";
 import { Refinement } from "../shared/Refinement";
 import { Simulated } from "../shared/Simulated";
@@ -12,7 +13,7 @@ import { Undo } from "../shared/Undo";
 import { Calendars } from "./Calendars";
 import classes from "./Days.module.css";
 import { DaysSheet } from "./DaysSheet";
-import { type Days, useDays, useDaysEdit } from "./days.queries";
+import { type CarDays, type Days, useDays, useDaysEdit } from "./days.queries";
 import { Habits } from "./Habits";
 import { NightRows } from "./NightRows";
 import { FIELDS } from "./TripForm";
@@ -46,7 +47,9 @@ function Shown({ plan, nights, setNights }: { plan: Days; nights: number; setNig
   const manner = mannerOf(plan);
   const named = edit.error instanceof ApiError ? Object.keys(edit.error.byField) : [];
   const atItsField = editing !== null && FIELDS.some(({ name }) => named.includes(name));
-  const needless = plan.cars.flatMap((car) => car.nights).filter((night) => !night.plugged_in).length;
+  const needless = plan.cars
+    .flatMap((car) => car.nights)
+    .filter((night) => !night.plugged_in && !night.kept_unplugged).length;
   return (
     <>
       <div className={page.title}>
@@ -71,13 +74,16 @@ function Shown({ plan, nights, setNights }: { plan: Days; nights: number; setNig
           {plan.totals.solar_kwh > 0 &&
             ` (${energy(plan.totals.solar_kwh)} own sun; ${money(plan.totals.cost_sun_free, manner)} with the sun as free)`}
           ; {needless > 0 && `${needless} times a car need not be plugged in at all; `}
-          {plan.totals.short_kwh > 0 ? (
+          {plan.cars.some((car) => car.trips.some((trip) => trip.short_kwh > 0)) ? (
             <strong className={classes.short}>some departure comes up short, see below.</strong>
           ) : (
             "everyone can leave in time."
           )}
         </p>
       )}
+      {plan.cars.map((car) => (
+        <ShortEnd key={car.id} car={car} plan={plan} manner={manner} />
+      ))}
       <Horizon plan={plan} />
       <Simulated what={plan.simulated} />
       <DaysSheet plan={plan} manner={manner} edit={edit} onOpen={setEditing} />
@@ -91,6 +97,21 @@ function Shown({ plan, nights, setNights }: { plan: Days; nights: number; setNig
       <WhatIsUsual manner={manner} />
       {plan.cars.length > 0 && <Calendars cars={plan.cars} manner={manner} />}
     </>
+  );
+}
+
+/** What a car lacks when the last of the nights is over: nothing leaves short by it, but what comes next may. */
+function ShortEnd({ car, plan, manner }: { car: CarDays; plan: Days; manner: Manner }) {
+  const { end } = car;
+  if (!end || end.short_kwh <= 0) return null;
+  return (
+    <p className={classes.summary}>
+      <strong className={classes.short}>
+        {car.name} is short by {distance(end.short_km, manner)}
+      </strong>{" "}
+      ({energy(end.short_kwh)}) when these nights end, {weekday(plan.end, manner)} {clock(plan.end, manner)}:{" "}
+      {percent(end.planned_pct)} of the {percent(end.required_pct)} wanted for what comes next. {whatBinds(end.binds)}
+    </p>
   );
 }
 

@@ -7,7 +7,7 @@ const BINDS: Record<string, string> = {
   supply: "The house leaves too little current.",
   ceiling: "The current set for the night is too little.",
   habit: "Its habit leaves too little time.",
-  limit: "The limit set for the night holds it back.",
+  limit: "Its charge limit holds it back.",
   "kept off": "It is kept off in hours that it needs.",
   hours: "It is plugged in for too few hours.",
   power: "The hook-up gives no more in the time there is.",

@@ -91,6 +91,13 @@ export function CarEvening({ car: known, manner, cautions }: Props) {
             {percent(car.not_ready.required_pct)} by then, {distance(car.not_ready.short_km, manner)} less.
           </p>
         )}
+        {car.short_end && (
+          <p className={classes.short}>
+            <strong>Short by {distance(car.short_end.short_km, manner)}</strong> ({energy(car.short_end.short_kwh)}) by{" "}
+            {weekday(car.short_end.by, manner)} {clock(car.short_end.by, manner)}: {percent(car.short_end.planned_pct)}{" "}
+            of the {percent(car.short_end.required_pct)} wanted then. {whatBinds(car.short_end.binds)}
+          </p>
+        )}
         {car.departure !== null && car.departure.on_the_way_kwh > 0 && (
           <p className={classes.short}>
             Charge on the way: {energy(car.departure.on_the_way_kwh)} beyond a full battery.
