@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass, replace
 from datetime import date
+from functools import reduce
 from typing import Any
 
 import numpy as np
@@ -40,15 +41,13 @@ def compare(household: Household, known: Plan | None = None) -> list[Compared]:
     BadDocument
         If what a person pinned cannot be carried out.
     """
-    plans = {habit: plan(_under(household, habit), prove=False, like=known) for habit in HABITS}
-    # What another habit came to, `cheapest` may do as well.
-    usual = plans["cheapest"]
-    for other in plans.values():
-        usual = better(usual, other)
-    plans["cheapest"] = usual
+    plans = [plan(_under(household, habit), prove=False, like=known) for habit in HABITS]
+    # What one habit came to, another may do as well where it may at all.
+    plans = [reduce(better, plans, made) for made in plans]
+    usual = plans[HABITS.index("cheapest")]
     return [
         Compared(habit, SENTENCES[habit], made, _level_cost(made, usual), _nights(made), _smallest_margin_km(made))
-        for habit, made in plans.items()
+        for habit, made in zip(HABITS, plans, strict=True)
     ]
 
 
