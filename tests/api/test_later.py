@@ -67,6 +67,19 @@ def test_a_night_that_ends_without_what_comes_next_says_so(signed_in: Browser, c
     assert typed(signed_in, "Wren", plugged_in=True)["short_end"] is None
 
 
+def test_what_a_car_lacks_in_a_week_is_no_matter_of_tonight(signed_in: Browser, person: Person, clock: Clock):
+    clock.set("17T19:00")
+    wren = tonight(signed_in, "Wren")
+    # Back an hour before the week is over, with what 110 km leave of 22 kWh.
+    trip = {"vehicle_id": int(wren["id"]), "leave": "2026-01-23T18:00", "back": "2026-01-24T11:00", "km": 110}
+    signed_in.send("post", "/days/trips", trip)
+    signed_in.send("patch", f"/household?version={person.household.version}", {"horizon_nights": 7})
+
+    _, days = signed_in.get("/days?nights=7")
+    assert car_of(days, "Wren")["end"]["short_kwh"] > 5
+    assert tonight(signed_in, "Wren")["short_end"] is None
+
+
 def test_a_car_that_was_to_charge_meanwhile_goes_on_charging(signed_in: Browser, clock: Clock):
     before = tonight(signed_in, "Wren")
     clock.set("14T23:10")
