@@ -129,7 +129,7 @@ def _on_a_leg_a(household: Household, amps: Mapping[str, float]) -> float:
     legs: dict[str, float] = {}
     for lead in household.leads:
         most = max((amps[vehicle.id] for vehicle in household.vehicles if vehicle.lead == lead.id), default=0.0)
-        for leg in household.circuit(lead.circuit).used_legs:
+        for leg in household.legs_on(household.circuit(lead.circuit)):
             legs[leg] = legs.get(leg, 0.0) + most
     base_kw = max((kw for _, kw in household.base_load_kw), default=0.0)
     base_a = base_kw * 1000 / (supply.leg_voltage_v * supply.legs)

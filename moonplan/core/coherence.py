@@ -90,10 +90,12 @@ def _legs(h: Household) -> Iterator[Mistake]:
         if not set(legs := h.legs_of(feeder)) <= set(present):
             yield Mistake(f"feeders[{i}].legs", list(legs), f"legs of the supply: {', '.join(present)}")
     for i, circuit in enumerate(h.circuits):
-        legs = circuit.used_legs
-        key = f"circuits[{i}].legs" if circuit.legs else f"circuits[{i}].phases"
-        value: object = list(circuit.legs) if circuit.legs else circuit.phases
-        if not set(legs) <= set(present):
+        legs, between = h.legs_on(circuit), circuit.lies_between_legs(h.supply)
+        key = f"circuits[{i}].{'legs' if circuit.legs else 'voltage_v' if between else 'phases'}"
+        value: object = list(circuit.legs) if circuit.legs else circuit.voltage_v if between else circuit.phases
+        if between and len(set(legs) & set(present)) < 2:
+            yield Mistake(key, value, f"two legs: {circuit.voltage_v:g} V lies between two of {h.supply.leg_voltage_v:g} V")
+        elif not set(legs) <= set(present):
             yield Mistake(key, value, f"legs of the supply: {', '.join(present)}")
         elif len(set(legs)) < len(legs):
             yield Mistake(key, value, "each leg once")

@@ -78,6 +78,11 @@ class Feeder:
     __pydantic_config__ = STRICT
 
 
+# From how many times the voltage of a leg on a circuit's one phase lies between two: √3 times on two of three, twice on two
+# opposite ones. A leg by itself is never so far from its own.
+_BETWEEN_LEGS = 1.5
+
+
 @dataclass(frozen=True, slots=True, kw_only=True)
 class Circuit:
     """A final circuit. A `socket` circuit ends in an ordinary domestic socket and needs `outlet_a`."""
@@ -102,10 +107,9 @@ class Circuit:
 
     __pydantic_config__ = STRICT
 
-    @property
-    def used_legs(self) -> tuple[Leg, ...]:
-        """The legs this circuit hangs on: as given, else L1 for one phase and the first ones for more."""
-        return self.legs or LEGS[: self.phases]
+    def lies_between_legs(self, supply: Supply) -> bool:
+        """Whether its one phase is of a voltage that two of the supply's legs have between them, as 240 V of 120 V ones."""
+        return self.phases == 1 and self.voltage_v > _BETWEEN_LEGS * supply.leg_voltage_v
 
 
 @dataclass(frozen=True, slots=True, kw_only=True)
@@ -338,6 +342,10 @@ class Household:
     def supply_legs(self) -> tuple[Leg, ...]:
         """The legs that come into the house."""
         return LEGS[: self.supply.legs]
+
+    def legs_on(self, circuit: Circuit) -> tuple[Leg, ...]:
+        """The legs that a circuit hangs on: as given, else the first ones, two where its one phase lies between two."""
+        return circuit.legs or LEGS[: 2 if circuit.lies_between_legs(self.supply) else circuit.phases]
 
     def legs_of(self, feeder: Feeder) -> tuple[Leg, ...]:
         """The legs of a feeder: as given, else all of the supply's."""

@@ -56,7 +56,7 @@ def changed(household: Household, vehicle_id: str, lead_id: str, change: Change)
     if change.cable_a is not None:
         lead = replace(lead, cable_a=change.cable_a)
     if change.phases is not None:
-        circuit = replace(circuit, phases=change.phases, legs=_legs(circuit, change.phases))
+        circuit = replace(circuit, phases=change.phases, legs=_legs(household, circuit, change.phases))
         lead = replace(lead, phases=change.phases, cable_phases=change.phases if lead.cable_phases else None)
     if circuit != household.circuit(lead.circuit):
         circuit = replace(circuit, new_work=True)
@@ -77,11 +77,11 @@ def changed(household: Household, vehicle_id: str, lead_id: str, change: Change)
     )
 
 
-def _legs(circuit: Circuit, phases: Phases) -> tuple[Leg, ...] | None:
+def _legs(household: Household, circuit: Circuit, phases: Phases) -> tuple[Leg, ...] | None:
     """The legs that a circuit would be on: as many of its own as it needs, and the others after them."""
     if phases == circuit.phases:
         return circuit.legs
-    used = circuit.used_legs
+    used = household.legs_on(circuit)
     return (*used, *(leg for leg in LEGS if leg not in used))[:phases]
 
 

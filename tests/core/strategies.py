@@ -89,7 +89,7 @@ def odd_households(draw: st.DrawFn) -> dict[str, Any]:
                 "breaker_a": one_of(16, 20, 32),
                 "voltage_v": 240 if split else 230,
                 "continuous_factor": 0.8 if split else 1.0,
-                **({"legs": ["L1", "L2"]} if split else {"phases": one_of(1, 3)}),
+                **(one_of({"legs": ["L1", "L2"]}, {}) if split else {"phases": one_of(1, 3)}),
             }
             _maybe(draw, circuit, sharing=["free", "even", "none"], feeder=["panel"], wire_a=[25], other_load_a=[1, 3])
             if one_of(False, False, True):

@@ -11,6 +11,7 @@ from moonplan.core.planner.constraints import (
     asleep_stretches,
     base_amps,
     broken_rules,
+    loaded_legs,
     may_end,
     may_start,
     room_for,
@@ -129,8 +130,22 @@ def test_a_car_on_one_phase_loads_the_circuit_s_first_leg_and_a_two_leg_circuit_
         )
     )
 
-    assert three.cars[0].legs == ("L2",)
-    assert split.cars[0].legs == ("L1", "L2")
+    assert loaded_legs(three, three.cars[0]) == ("L2",)
+    assert loaded_legs(split, split.cars[0]) == ("L1", "L2")
+
+
+def test_240_volts_between_legs_of_120_load_both_though_nobody_named_them():
+    # A car on 240 V, and one at 15 A on 120 V of L2, of 50 A there: 32 + 15 are not too much for L2, and 40 + 15 are.
+    problem = two_cars(
+        supply={"leg_voltage_v": 120, "legs": 2, "rating_a": 50, "continuous_factor": 1.0},
+        circuits=[a_circuit(breaker_a=40, voltage_v=240), a_circuit(id="shed", voltage_v=120, breaker_a=20, legs=["L2"])],
+        leads=[a_lead(max_a=40), a_lead(id="second", circuit="shed")],
+        vehicles=[a_car(onboard_kw=9.6), a_car(id="wren", lead="second")],
+    )
+
+    assert loaded_legs(problem, problem.cars[0]) == ("L1", "L2")
+    assert told(problem, {0: 32}, {0: 15}) == ""
+    assert "leg L2 of the supply" in told(problem, {0: 40}, {0: 15})
 
 
 def test_a_feeder_holds_back_the_circuits_behind_it():

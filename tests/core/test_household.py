@@ -11,6 +11,7 @@ from moonplan.core.household import json_schema, read, write
 from moonplan.core.mistakes import BadDocument
 from tests.core.factories import a_car, a_circuit, a_document, a_lead, a_trip
 
+SPLIT = {"leg_voltage_v": 120, "legs": 2, "rating_a": 100, "continuous_factor": 0.8}
 EXAMPLE = Path(__file__).parents[1] / "examples" / "two_cars.json"
 
 
@@ -67,6 +68,9 @@ def test_a_year_that_is_out_of_this_world_is_told_as_such():
         ({"vehicles": [a_car(), a_car()]}, "vehicles[1].id"),
         ({"circuits": [a_circuit(kind="socket")]}, "circuits[0].outlet_a"),
         ({"circuits": [a_circuit(phases=3, legs=["L1", "L2"])]}, "circuits[0].legs"),
+        ({"supply": SPLIT, "circuits": [a_circuit(voltage_v=240, legs=["L2"])]}, "circuits[0].legs"),
+        ({"supply": SPLIT | {"legs": 1}, "circuits": [a_circuit(voltage_v=240)]}, "circuits[0].voltage_v"),
+        ({"supply": SPLIT, "circuits": [a_circuit(voltage_v=240)]}, None),
         ({"supply": {"leg_voltage_v": 230, "legs": 1, "rating_a": 25, "continuous_factor": 1}}, None),
         ({"solar_kw": [["2026-01-15T09:00:00+01:00", 1.0]]}, "solar_kw[0][1]"),
         ({"trips": [a_trip("2026-01-15T09:00:00+01:00", "2026-01-15T08:00:00+01:00", 5)]}, "trips[0].back"),

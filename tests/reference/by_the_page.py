@@ -357,13 +357,15 @@ def _together(house: House, cars: list[Car]) -> Iterator[str]:
     for t, at in enumerate(house.edges[:-1]):
         on = [car for car in cars if car.amps[t]]
         for leg in LEGS[: supply["legs"]]:
-            amps = sum(car.amps[t] for car in on if leg in _legs(car)) / supply["continuous_factor"]
+            amps = sum(car.amps[t] for car in on if leg in _legs(car, supply)) / supply["continuous_factor"]
             base = house.base[t] * 1000 / supply["leg_voltage_v"] / supply["legs"] + supply.get("base_margin_a", 0)
             if amps and amps + base > supply["rating_a"] + 1e-5:
                 yield f"{amps + base} A on {leg} at {at}"
         for feeder in house.given.get("feeders", []):
             for leg in feeder.get("legs", LEGS):
-                amps = sum(car.amps[t] for car in on if car.circuit.get("feeder") == feeder["id"] and leg in _legs(car))
+                amps = sum(
+                    car.amps[t] for car in on if car.circuit.get("feeder") == feeder["id"] and leg in _legs(car, supply)
+                )
                 if amps and amps / feeder["continuous_factor"] + feeder.get("other_load_a", 0) > feeder["rating_a"] + 1e-5:
                     yield f"{amps} A on {leg} of {feeder['id']} at {at}"
         contracted, kw = house.tariff.get("contracted_kw"), sum(car.amps[t] * car.volts * car.phases / 1000 for car in on)
@@ -399,9 +401,10 @@ def _on_circuit(circuit: dict[str, Any], on_it: list[Car], t: int, at: datetime)
         yield f"more than {link} A on {circuit['id']} at {at}"
 
 
-def _legs(car: Car) -> tuple[str, ...]:
+def _legs(car: Car, supply: dict[str, Any]) -> tuple[str, ...]:
     phases = car.circuit.get("phases", 1)
-    legs = tuple(car.circuit.get("legs") or LEGS[:phases])
+    across_two = phases == 1 and car.circuit["voltage_v"] == 2 * supply["leg_voltage_v"]
+    legs = tuple(car.circuit.get("legs") or LEGS[: 2 if across_two else phases])
     return legs if phases == 1 else legs[: car.phases]
 
 

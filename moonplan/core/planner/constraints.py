@@ -14,6 +14,7 @@ from moonplan.core.planner.problem import Car, Problem
 from moonplan.core.simulate import NOTHING_KWH, runs
 from moonplan.core.tariff import household_contracted_kw
 from moonplan.core.timegrid import Flags, Floats, Grid
+from moonplan.core.values import Leg
 
 # Rounding of currents to two decimals and of capacities in floating point. [A]
 SLACK_A = 1e-6
@@ -72,11 +73,17 @@ def base_amps(problem: Problem) -> Floats:
     return problem.base_kw * 1000 / supply.leg_voltage_v / supply.legs
 
 
+def loaded_legs(problem: Problem, car: Car) -> tuple[Leg, ...]:
+    """Legs that a car loads: all of a one-phase circuit's, else the circuit's first ones."""
+    legs = problem.household.legs_on(car.circuit)
+    return legs if car.circuit.phases == 1 else legs[: car.intake.phases]
+
+
 def _legs(problem: Problem) -> Iterator[SharedLimit]:
     supply = problem.household.supply
     free = supply.rating_a - supply.base_margin_a - base_amps(problem)
     for leg in problem.household.supply_legs:
-        weights = {i: 1 / supply.continuous_factor for i, car in enumerate(problem.cars) if leg in car.legs}
+        weights = {i: 1 / supply.continuous_factor for i, car in enumerate(problem.cars) if leg in loaded_legs(problem, car)}
         if weights:
             yield SharedLimit(f"leg {leg} of the supply", weights, free)
 
@@ -88,7 +95,7 @@ def _feeders(problem: Problem) -> Iterator[SharedLimit]:
             weights = {
                 i: 1 / feeder.continuous_factor
                 for i, car in enumerate(problem.cars)
-                if car.circuit.feeder == feeder.id and leg in car.legs
+                if car.circuit.feeder == feeder.id and leg in loaded_legs(problem, car)
             }
             if weights:
                 yield SharedLimit(f"leg {leg} of {feeder.name or feeder.id}", weights, free)

@@ -125,12 +125,6 @@ class Car:
         return self.vehicle.name or self.vehicle.id
 
     @property
-    def legs(self) -> tuple[str, ...]:
-        """Legs that the car loads: all of a one-phase circuit's, else the circuit's first ones."""
-        legs = self.circuit.used_legs
-        return legs if self.circuit.phases == 1 else legs[: self.intake.phases]
-
-    @property
     def steps_a(self) -> tuple[float, ...]:
         """Currents that may be offered; empty for a continuous lead. [A]"""
         return tuple(sorted(step for step in set(self.lead.steps_a) if step >= self.least_a - 1e-9))

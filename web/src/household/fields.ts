@@ -92,7 +92,11 @@ export const CIRCUIT: FieldSpec[] = [
     ],
   }),
   ask("breaker_a", "Breaker", "number", { unit: "A", required: true, why: "Printed on its switch in the panel." }),
-  ask("voltage_v", "Volts a phase", "number", { unit: "V", required: true }),
+  ask("voltage_v", "Volts a phase", "number", {
+    unit: "V",
+    required: true,
+    why: "230; in a house of two legs 240 for what lies between both, 120 for the rest.",
+  }),
   ask("phases", "Phases", "choice", { choices: ONE_TO_THREE }),
   ask("continuous_factor", "Continuous load", "choice", { choices: RULE, why: WHY_RULE }),
   ask("outlet_a", "Socket rated", "number", { unit: "A", why: "Leave empty where a wall unit is wired in." }),
@@ -102,7 +106,10 @@ export const CIRCUIT: FieldSpec[] = [
     why: "On an ordinary socket; empty takes the usual value.",
   }),
   ask("wire_a", "Wire rated", "number", { unit: "A", more: true }),
-  ask("legs", "On legs", "text", { more: true, why: "For example L2; empty takes the first ones." }),
+  ask("legs", "On legs", "text", {
+    more: true,
+    why: "For example L2; empty takes the first ones, both where its volts lie between two.",
+  }),
   ask("other_load_a", "Other things on it", "number", { unit: "A", more: true }),
   ask("feeder_id", "Through the panel", "link", { to: "feeders", more: true }),
   ask("sharing", "Shared between leads", "choice", {
