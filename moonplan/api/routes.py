@@ -381,7 +381,8 @@ def get_household(request: HttpRequest) -> Any:
 def patch_household(request: HttpRequest, version: int, given: s.HouseholdPatch) -> Any:  # type: ignore[valid-type]
     person = person_of(request)
     fields = given.dict(exclude_unset=True)  # type: ignore[attr-defined]
-    editing.change(person, person.household, fields, version=version, what="household")
+    what = "first evening" if fields.keys() == {"set_up"} else "household"
+    editing.change(person, person.household, fields, version=version, what=what)
     return _whole(person)
 
 

@@ -53,6 +53,7 @@ def test_a_first_evening_from_nothing(empty: Served, open_page, viewport):
     sentence = page.get_by_role("region", name="Finch", exact=True).get_by_role("heading", level=2)
     expect(sentence).to_contain_text("Plug Finch into the barn by")
     expect(page.get_by_role("region", name="Finch", exact=True)).to_contain_text("→ 80 %")
+    expect(page.get_by_role("button", name="Undo “first evening”")).to_be_visible()
 
 
 def test_a_mistake_is_told_under_its_question_and_what_was_typed_stays(empty: Served, open_page):
