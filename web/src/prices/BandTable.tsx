@@ -25,7 +25,7 @@ export function BandTable({ tariff }: { tariff: Tariff }) {
         <table className={page.table}>
           <thead>
             <tr>
-              {["", "Name", "A kWh", "From", "To", "Days", "Months", "Holds", ""].map((name, i) => (
+              {["", "Name", "A kWh", "From", "To", "Days", "Months", "Holds, over the year", ""].map((name, i) => (
                 // biome-ignore lint/suspicious/noArrayIndexKey: the heads never move
                 <th key={i} scope="col">
                   {name}
