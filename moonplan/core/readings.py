@@ -185,8 +185,10 @@ COLUMNS: Mapping[str, str] = {
 _YES = ("true", "yes", "1", "x")
 
 
-def reading_of_row(cells: Mapping[str, str]) -> Reading:
+def reading_of_row(cells: Mapping[str, str], unit: DistanceUnit = "km") -> Reading:
     """A reading from a row of a table, its cells by column; without a kind it is off the display.
+
+    unit : of a range per hour that comes without one.
 
     Raises
     ------
@@ -194,6 +196,8 @@ def reading_of_row(cells: Mapping[str, str]) -> Reading:
         With every mistake of the row, by its column.
     """
     values: dict[str, Any] = {"kind": cells.get("kind", "display").lower()}
+    if "range_per_h" in cells:
+        values["range_unit"] = unit
     for key, text in cells.items():
         if key in _NUMBERS:
             values[key] = number(text)

@@ -8,6 +8,7 @@ import json
 from collections.abc import Iterable, Mapping
 from dataclasses import asdict, replace
 from datetime import datetime
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -392,8 +393,9 @@ def bring(person: Person, vehicle: Vehicle, lead: Lead, lines: Iterable[str], *,
     }
     new: list[dict[str, Any]] = []
     again, refused = 0, []
+    make = partial(documents.reading_of_row, unit=person.household.distance_unit)
     try:
-        for found in rows_of(lines, documents.COLUMNS, documents.reading_of_row):
+        for found in rows_of(lines, documents.COLUMNS, make):
             if isinstance(found, RefusedRow):
                 refused += [{"line": found.line, "reason": str(mistake)} for mistake in found.mistakes]
                 continue
@@ -440,6 +442,7 @@ def as_csv(rows: list[RateReading]) -> str:
     writer = csv.DictWriter(out, list(documents.COLUMNS), lineterminator="\n")
     writer.writeheader()
     for row in rows:
-        told = row.values | {"kind": row.kind, "note": row.note, "excluded": row.excluded or ""}
+        told = {"range_unit": "km"} if "range_per_h" in row.values else {}
+        told |= row.values | {"kind": row.kind, "note": row.note, "excluded": row.excluded or ""}
         writer.writerow({key: told.get(key, "") for key in documents.COLUMNS})
     return out.getvalue()

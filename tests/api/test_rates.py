@@ -4,6 +4,7 @@ from typing import Any
 
 import pytest
 
+from moonplan.household.models import Person
 from tests.api.conftest import Browser, car_of
 
 
@@ -158,8 +159,10 @@ def test_a_long_table_is_brought_whole_and_is_one_step_of_undo(signed_in: Browse
     assert len(hookup(signed_in.get("/hookups")[1], "Wren")["readings"]) == before
 
 
-def test_what_is_taken_away_can_be_brought_again(signed_in: Browser):
+@pytest.mark.parametrize("unit", ["km", "mi"])
+def test_what_is_taken_away_can_be_brought_again(signed_in: Browser, person: Person, unit: str):
     path = path_of(signed_in, "Heron")
+    signed_in.send("patch", f"/household?version={person.household.version}", {"distance_unit": unit})
     text = signed_in.client.get(f"/api{path}/readings.csv").content.decode()
 
     assert len(text.splitlines()) == 11

@@ -1,7 +1,10 @@
 """Tables that people bring: names of columns, separators, and rows that are refused."""
 
+from functools import partial
+
 import pytest
 
+from moonplan.core.distance import DistanceUnit
 from moonplan.core.mistakes import BadDocument
 from moonplan.core.readings import COLUMNS, reading_of_row
 from moonplan.core.tables import RefusedRow, Taken, number, rows_of
@@ -27,6 +30,16 @@ def test_a_decimal_comma_is_a_decimal_point():
     assert number("two") == "two"
     (found,) = brought(f"at;kw;kw_side;amps\n{GOOD};2,3;battery;10")
     assert found.row.kw == 2.3
+
+
+@pytest.mark.parametrize(("given", "unit", "taken"), [("", "mi", "mi"), ("", "km", "km"), ("km", "mi", "km")])
+def test_a_range_without_a_unit_is_in_the_household_s(given: str, unit: DistanceUnit, taken: str):
+    table = ["at,amps,range_per_h,range_unit", f"{GOOD},10,13,{given}"]
+
+    (found,) = rows_of(table, COLUMNS, partial(reading_of_row, unit=unit))
+
+    assert isinstance(found, Taken)
+    assert (found.row.range_per_h, found.row.range_unit) == (13, taken)
 
 
 def test_a_refused_row_is_told_with_its_line_and_reason_and_the_others_are_taken():
