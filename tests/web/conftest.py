@@ -16,7 +16,7 @@ from typing import Any
 from urllib.parse import urlsplit
 
 import pytest
-from playwright.sync_api import Browser, Page, expect
+from playwright.sync_api import Browser, Locator, Page, expect
 
 ROOT = Path(__file__).parents[2]
 NOW = "2026-01-14T18:10:00+01:00"
@@ -146,3 +146,13 @@ def open_page(browser: Browser) -> Iterator[Callable[..., Page]]:
     for context in contexts:
         context.close()
     assert errors == []
+
+
+def press_at_once(mark: Locator, *keys: str) -> None:
+    """Keys on a mark with no pause between them, however slow the machine is that hands them on."""
+    held = [{"key": key.removeprefix("Shift+"), "shiftKey": key.startswith("Shift+")} for key in keys]
+    mark.evaluate(
+        """(mark, held) => held.forEach((key) =>
+            mark.dispatchEvent(new KeyboardEvent("keydown", { ...key, bubbles: true, cancelable: true })))""",
+        held,
+    )

@@ -6,7 +6,7 @@ from collections.abc import Callable
 import pytest
 from playwright.sync_api import APIResponse, Page, Route, expect
 
-from tests.web.conftest import DESK, PHONE, Served
+from tests.web.conftest import DESK, PHONE, Served, press_at_once
 
 
 def days(demo: Served, open_page, viewport=DESK) -> Page:
@@ -98,8 +98,7 @@ def test_a_trip_is_moved_by_as_many_presses_as_were_made(demo: Served, open_page
     page.route("**/api/days/trips/*", lambda route: route.continue_() if sent else None or sent.append(route))
 
     with page.expect_request("**/api/days/trips/*"):
-        for _ in range(3):
-            page.keyboard.press("ArrowRight")
+        press_at_once(mark, "ArrowRight", "ArrowRight", "ArrowRight")
     page.keyboard.press("ArrowRight")
 
     # It is drawn where it is to be before any answer: seven nights have some 1,180 pixels, an hour seven.

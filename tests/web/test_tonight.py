@@ -6,7 +6,7 @@ from collections.abc import Callable
 import pytest
 from playwright.sync_api import Page, Route, expect
 
-from tests.web.conftest import DESK, PHONE, Served
+from tests.web.conftest import DESK, PHONE, Served, press_at_once
 
 
 def car(page: Page, name: str):
@@ -419,9 +419,9 @@ def test_a_session_is_pulled_on_the_sheet_and_moved_with_the_keyboard(demo: Serv
 
     expect(block).to_have_accessible_name(re.compile("21:00–"))
     expect(page.get_by_text("Wren is pinned from 21:00 to 01:30")).to_be_visible()
-    # It is the same block that has the focus. Keys in a hurry, faster than they are answered, all count.
-    for key in ("ArrowRight", "ArrowRight", "ArrowRight", "Shift+ArrowLeft"):
-        block.press(key)
+    # It is the same block that has the focus. Keys in a hurry, faster than a slow machine hands them on, all count.
+    expect(block).to_be_focused()
+    press_at_once(block, "ArrowRight", "ArrowRight", "ArrowRight", "Shift+ArrowLeft")
     expect(block).to_have_accessible_name(re.compile("21:45–"))
     expect(wren.get_by_role("textbox", name="Pinned to")).to_have_value("02:00")
     # They were one edit, and are undone as one.
