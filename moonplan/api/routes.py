@@ -23,7 +23,7 @@ from moonplan.household import accounts, editing
 from moonplan.household import models as rows
 from moonplan.household.models import Change, Household, Person
 from moonplan.logbook.models import OdometerReading, RateReading
-from moonplan.planning import calendars, cautions, days, rates, refining, usual
+from moonplan.planning import calendars, cautions, days, rates, refining, usual, ways_out
 from moonplan.planning.documents import as_core, core_household, household_document, planning_now
 from moonplan.planning.drawing import drawing
 from moonplan.planning.evenings import set_evening
@@ -185,16 +185,23 @@ def edit_night(
     return days.days(person, nights)
 
 
-@api.get("/days/ways_out", response={200: s.WaysOut, **PROBLEMS}, operation_id="ways_out")
-def get_ways_out(request: HttpRequest, vehicle: int, leave: s.Moment, nights: int = NIGHTS) -> Any:
-    return {"ways": days.ways_out(person_of(request), vehicle, leave, nights)}
+@api.get("/ways_out", response={200: s.WaysOut, **PROBLEMS}, operation_id="ways_out")
+def get_ways_out(request: HttpRequest, vehicle: int, by: s.Moment, nights: int | None = OF_TONIGHT) -> Any:
+    return {"ways": ways_out.ways_out(person_of(request), vehicle, by, nights)}
 
 
 @api.post("/days/ways_out", response={200: s.Days, **PROBLEMS}, operation_id="take_way_out")
 def take_way_out(request: HttpRequest, given: s.WayTaken, nights: int = NIGHTS) -> Any:
     person = person_of(request)
-    days.take_way_out(person, given.vehicle, given.leave, nights, given.told)
+    ways_out.take_way_out(person, given.vehicle, given.by, nights, given.told)
     return days.days(person, nights)
+
+
+@api.post("/tonight/ways_out", response={200: s.Tonight, **PROBLEMS}, operation_id="take_way_out_tonight")
+def take_way_out_tonight(request: HttpRequest, given: s.WayTaken) -> Any:
+    person = person_of(request)
+    ways_out.take_way_out(person, given.vehicle, given.by, None, given.told)
+    return tonight(person)
 
 
 @api.get("/usual", response={200: s.Usual, **PROBLEMS}, operation_id="usual")

@@ -1,13 +1,11 @@
-"""The days ahead: the coming nights of every car as one tide, their trips, a row a night, and the ways out of a shortage."""
+"""The days ahead: the coming nights of every car as one tide, their trips, and a row a night."""
 
 from __future__ import annotations
 
 import time
-from collections import OrderedDict
 from collections.abc import Iterable, Mapping
 from dataclasses import asdict
 from datetime import date, datetime, timedelta
-from threading import Lock
 from typing import Any
 from zoneinfo import ZoneInfo
 
@@ -17,13 +15,11 @@ from moonplan.core import household as core_documents
 from moonplan.core.mistakes import Mistake
 from moonplan.core.planner.balance import NightOfCar, nights_of, under_reserve_from
 from moonplan.core.planner.plan import Plan, document
-from moonplan.core.planner.remedies import Edit, OfNight, OfTrip, Remedy, remedies
 from moonplan.core.timegrid import night_of
 from moonplan.household import editing
-from moonplan.household.models import Evening, Household, Person, Trip, Vehicle
+from moonplan.household.models import Evening, Person, Trip, Vehicle
 from moonplan.planning import refining, usual
-from moonplan.planning.documents import as_core, household_document, planning_now
-from moonplan.planning.evenings import set_evening
+from moonplan.planning.documents import household_document, planning_now
 from moonplan.planning.heading import heading
 from moonplan.planning.shown import goes_on
 from moonplan.planning.standins import simulated
@@ -31,10 +27,6 @@ from moonplan.planning.standins import simulated
 FEWEST, MOST = 1, 14
 # How far a trip can be repeated. [days]
 _REPEATED_AT_MOST = 60
-# The ways out that were offered last, by the question, the car and when it leaves.
-_OFFERS_KEPT = 16
-_offered: OrderedDict[tuple[str, int, datetime], list[Remedy]] = OrderedDict()
-_offering = Lock()
 
 
 def days(person: Person, nights: int) -> dict[str, Any]:
@@ -172,110 +164,7 @@ def _night(night: NightOfCar, vehicle: Vehicle) -> dict[str, Any]:
     }
 
 
-# --- ways out ------------------------------------------------------------------------------------------------------------
-
-
-def ways_out(person: Person, vehicle_id: int, leave: datetime, nights: int) -> list[dict[str, Any]]:
-    """The remedies for a short departure, known by its car and when it leaves, in the best plan that is known."""
-    given = household_document(person.household, planning_now(), nights)
-    found = _remedies(person.household, given, vehicle_id, leave)
-    with _offering:
-        _offered[_asked(given, vehicle_id, leave)] = found
-        while len(_offered) > _OFFERS_KEPT:
-            _offered.popitem(last=False)
-    return [
-        {
-            "told": one.told,
-            "closes": one.closes,
-            "short_kwh": round(one.short_kwh, 3),
-            "cost": round(one.cost, 5),
-        }
-        for one in found
-    ]
-
-
-def take_way_out(person: Person, vehicle_id: int, leave: datetime, nights: int, told: str) -> None:
-    """Apply a remedy by its words; all of its edits are one step of undo.
-
-    What was offered can be taken, even if a better plan was found meanwhile.
-
-    Raises
-    ------
-    Refused
-        If there is no such way out any more.
-    """
-    given = household_document(person.household, planning_now(), nights)
-    with _offering:
-        offered = _offered.get(_asked(given, vehicle_id, leave))
-    ways = _remedies(person.household, given, vehicle_id, leave) if offered is None else offered
-    found = next((one for one in ways if one.told == told), None)
-    if found is None:
-        raise editing.Refused([Mistake("told", told, "a way out that still is one")])
-    with editing.as_one():
-        for edit in found.edits:
-            _apply(person, edit, told)
-
-
-def _asked(given: dict[str, Any], vehicle_id: int, leave: datetime) -> tuple[str, int, datetime]:
-    return refining.question(given, as_core(given)), vehicle_id, leave
-
-
-def _remedies(household: Household, given: dict[str, Any], vehicle_id: int, leave: datetime) -> list[Remedy]:
-    made = refining.best_known(given, goes_on(household))
-    for i, car in enumerate(made.problem.cars):
-        for nth, departure in enumerate(car.departures):
-            if car.id == str(vehicle_id) and departure.trip.leave == leave:
-                return remedies(made, i, nth)
-    return []
-
-
-def _apply(person: Person, edit: Edit, told: str) -> None:
-    vehicle = Vehicle.objects.of(person.household).get(pk=int(edit.vehicle))
-    what = f"{vehicle.name}: {told}"
-    if isinstance(edit, OfNight):
-        fields: dict[str, Any] = {
-            key: value for key in ("limit_pct", "ceiling_a", "plugged_in") if (value := getattr(edit, key)) is not None
-        }
-        if edit.unpin:
-            fields |= {"pins": []}
-        set_evening(person, vehicle, edit.night, fields, what=what)
-    elif isinstance(edit, OfTrip):
-        changes: dict[str, Any] = {
-            "vehicle_id": None if edit.other_vehicle is None else int(edit.other_vehicle),
-            "gain_kwh": edit.gain_kwh,
-            "fill": edit.fill,
-        }
-        changes = {key: value for key, value in changes.items() if value is not None}
-        trip = Trip.objects.of(person.household).filter(vehicle=vehicle, leave=edit.leave).first()
-        if trip is not None:
-            editing.change(person, trip, changes, version=trip.version, what=what)
-        else:
-            editing.add(person, "trip", _usual_trip(vehicle, edit.leave) | changes, what=what)
-    else:
-        hours: Mapping[str, Any] = {}
-        if edit.plug_in_hours is None:
-            hours = {"plug_in_from": None, "plug_in_to": None}
-        elif edit.plug_in_hours != "as it is":
-            hours = dict(zip(("plug_in_from", "plug_in_to"), (f"{at:%H:%M}" for at in edit.plug_in_hours), strict=True))
-        fields = {**({"habit": edit.habit} if edit.habit else {}), **hours}
-        editing.change(person, vehicle, fields, version=vehicle.version, what=what)
-
-
 # --- trips ---------------------------------------------------------------------------------------------------------------
-
-
-def _usual_trip(vehicle: Vehicle, leave: datetime) -> dict[str, Any]:
-    """A usual day's drive as a trip of its own."""
-    now = planning_now()
-    week = usual.usual_week(vehicle, now)
-    trips = usual.usual_trips(vehicle, week, now, leave + timedelta(days=1), here=now)
-    found = next(trip for trip in trips if datetime.fromisoformat(trip["leave"]) == leave)
-    return {
-        "vehicle_id": vehicle.pk,
-        "leave": leave,
-        "back": datetime.fromisoformat(found["back"]),
-        "km": found["km"],
-    }
 
 
 @transaction.atomic

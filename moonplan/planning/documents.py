@@ -314,8 +314,10 @@ def _typed_trip(trip: Trip, zone: ZoneInfo) -> dict[str, Any]:
 def _trip(trip: Trip, week: list[UsualDay], end: datetime, zone: ZoneInfo) -> dict[str, Any]:
     told = _typed_trip(trip, zone)
     if not trip.fill and trip.leave < end < trip.back:
-        # A car that is away when the plan ends can't be asked for its end level then: it leaves with it.
-        told |= {"fill": True, "fill_to_pct": _wanted_at_end(trip.vehicle, week, end)}
+        # A car that is away when the plan ends can't be asked for its end level then: it leaves with it, or with as much
+        # less as is charged on the way.
+        pct = _wanted_at_end(trip.vehicle, week, end) - trip.gain_kwh / trip.vehicle.usable_kwh * 100
+        told |= {"fill": True, "fill_to_pct": max(0.0, pct)}
     return told
 
 

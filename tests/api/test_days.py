@@ -157,15 +157,13 @@ def test_two_long_days_in_a_row_come_up_short_and_there_is_a_way_out(signed_in: 
     assert short["binds"] == ["power"]
 
     wren = car(told, "Wren")["id"]
-    query = f"vehicle={wren}&leave={thursday.replace('+', '%2B')}&nights=14"
-    _, found = signed_in.get(f"/days/ways_out?{query}")
+    query = f"vehicle={wren}&by={thursday.replace('+', '%2B')}&nights=14"
+    _, found = signed_in.get(f"/ways_out?{query}")
     [way] = [one for one in found["ways"] if "on the way" in one["told"]]
     assert way["told"] == "charge 2.4 kWh on the way"
     assert way["closes"]
 
-    _, told = signed_in.send(
-        "post", "/days/ways_out?nights=14", {"vehicle": int(wren), "leave": thursday, "told": way["told"]}
-    )
+    _, told = signed_in.send("post", "/days/ways_out?nights=14", {"vehicle": int(wren), "by": thursday, "told": way["told"]})
     taken = trip(told, "Wren", thursday)
     assert (taken["short_kwh"], taken["gain_kwh"]) == (0, 2.4)
     assert told["totals"]["short_kwh"] == 0
@@ -178,11 +176,11 @@ def test_what_was_offered_can_be_taken_though_a_better_plan_was_found_meanwhile(
 ):
     thursday = "2026-01-22T07:00:00+01:00"
     wren = car(days(signed_in, 14), "Wren")["id"]
-    query = f"vehicle={wren}&leave={thursday.replace('+', '%2B')}&nights=14"
-    _, found = signed_in.get(f"/days/ways_out?{query}")
-    monkeypatch.setattr("moonplan.planning.days.remedies", lambda *_, **__: [])
+    query = f"vehicle={wren}&by={thursday.replace('+', '%2B')}&nights=14"
+    _, found = signed_in.get(f"/ways_out?{query}")
+    monkeypatch.setattr("moonplan.planning.ways_out.remedies", lambda *_, **__: [])
 
-    taken = {"vehicle": int(wren), "leave": thursday, "told": found["ways"][0]["told"]}
+    taken = {"vehicle": int(wren), "by": thursday, "told": found["ways"][0]["told"]}
     status, told = signed_in.send("post", "/days/ways_out?nights=14", taken)
 
     assert status == 200
@@ -193,7 +191,7 @@ def test_what_was_offered_can_be_taken_though_a_better_plan_was_found_meanwhile(
 def test_a_way_out_that_is_none_any_more_is_refused(signed_in: Browser):
     wren = car(days(signed_in), "Wren")["id"]
 
-    status, told = signed_in.send("post", "/days/ways_out", {"vehicle": int(wren), "leave": MONDAY, "told": "a miracle"})
+    status, told = signed_in.send("post", "/days/ways_out", {"vehicle": int(wren), "by": MONDAY, "told": "a miracle"})
 
     assert (status, told["mistakes"][0]["field"]) == (422, "told")
 

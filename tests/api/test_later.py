@@ -64,7 +64,14 @@ def test_a_night_that_ends_without_what_comes_next_says_so(signed_in: Browser, c
     assert (wren["departure"], end["by"]) == (None, "2026-01-18T12:00:00+01:00")
     assert (end["required_pct"], end["planned_pct"], end["binds"]) == (90, 5, ["hours"])
     assert end["short_kwh"] == pytest.approx(0.85 * USABLE_KWH)
-    assert typed(signed_in, "Wren", plugged_in=True)["short_end"] is None
+
+    by = end["by"].replace("+", "%2B")
+    _, found = signed_in.get(f"/ways_out?vehicle={wren['id']}&by={by}")
+    assert [(way["told"], way["closes"]) for way in found["ways"]] == [("plug it in on Saturday night", True)]
+    taken = {"vehicle": int(wren["id"]), "by": end["by"], "told": "plug it in on Saturday night"}
+    status, told = signed_in.send("post", "/tonight/ways_out", taken)
+    assert (status, car_of(told, "Wren")["short_end"]) == (200, None)
+    assert tonight(signed_in, "Wren")["inputs"]["plugged_in"]
 
 
 def test_what_a_car_lacks_in_a_week_is_no_matter_of_tonight(signed_in: Browser, person: Person, clock: Clock):

@@ -61,6 +61,41 @@ def test_more_current_the_night_before_is_tried_before_more_every_night():
     assert [edit.night.isoformat() for edit in step.edits] == ["2026-01-15"]
 
 
+def test_more_current_closes_what_is_missing_when_the_nights_end():
+    # Nobody leaves, and 80 % of 50 kWh are wanted at noon: 9 h × 1.38 kW leave 25 + 12.42 of 40, and 10 A give 20.7.
+    household = a_household(
+        leads=[a_lead(steps_a=[6, 10, 16])],
+        vehicles=[a_car(ceiling_a=6, plug_in_hours=["22:00", "07:00"], end_pct=80)],
+    )
+    made, found = ways_out(household)
+
+    assert made.outcome.short_kwh == pytest.approx(40 - 37.42)
+    assert found["10 A instead of 6"].closes
+    assert plan(applied(household, found["10 A instead of 6"].edits), prove=False).outcome.short_kwh == 0
+    assert not any("trip" in told or "on the way" in told for told in found)
+    # 22:00 to 7:00 is 1.38 kW short of 2.58 kWh: an hour more leaves 1.2 of it, two hours none.
+    assert found["plug it in from 21:00, 1 h earlier"].short_kwh == pytest.approx(2.58 - 1.38)
+    assert found["plug it in from 20:00, 2 h earlier"].closes
+
+
+def test_more_current_before_the_end_is_tried_in_the_last_nights_first():
+    # Back on Thursday evening with 25 + 12.42 − 30 = 7.42 kWh. Two nights of 12.42 leave 7.74 missing of the 40 that are
+    # wanted on Saturday; at 10 A, 20.7 kWh each, nothing, and one night more of it would not have been needed.
+    household = a_household(
+        horizon_nights=3,
+        leads=[a_lead(steps_a=[6, 10, 16])],
+        vehicles=[a_car(ceiling_a=6, plug_in_hours=["22:00", "07:00"], end_pct=80)],
+        trips=[a_trip(LEAVE, BACK, 150)],
+    )
+    made = plan(household, prove=False)
+
+    [step, *_] = remedies(made, 0, 1)
+
+    assert made.outcome.cars[0].shorts_kwh[1] == pytest.approx(40 - 7.42 - 2 * 12.42)
+    assert (step.told, step.closes) == ("10 A instead of 6 from Thursday night on", True)
+    assert [edit.night.isoformat() for edit in step.edits] == ["2026-01-15", "2026-01-16"]
+
+
 def test_plugging_in_earlier_closes_it_by_the_smallest_hour_that_does():
     # From 5:00 on two hours at 3.68 kW give 7.36 of 14 kWh; an hour earlier 11.04, two hours 14.72.
     made, found = ways_out(a_short_thursday(vehicles=[a_car(plug_in_hours=["05:00", "09:00"])]))
@@ -146,6 +181,29 @@ def test_a_trip_beyond_a_full_battery_says_all_that_is_to_be_charged_on_the_way(
     # 32.36 kWh aboard at 7:00: 50 − 32.36 short, and 15 beyond: 32.7 on the way.
     assert short(made) == pytest.approx(50 - 32.36)
     assert found["charge 32.7 kWh on the way"].closes
+
+
+def test_what_is_wanted_at_the_end_is_less_by_what_is_charged_on_the_way():
+    # 100 km, 20 kWh, and away when the nights end, for which it is to leave with 90 % of 50 kWh: 25 and 2 h at 3.68 kW are
+    # 12.64 less. With 12.7 on the way 45 − 12.7 = 32.3 are enough, and the trip needs no more.
+    trip = a_trip(LEAVE, BACK, 100, fill=True, fill_to_pct=90)
+    made = plan(a_household(trips=[trip], vehicles=[a_car(plug_in_hours=["05:00", "07:00"])]), prove=False)
+
+    [on_the_way] = [one for one in remedies(made, 0, 0, fills_for_the_end=True) if "on the way" in one.told]
+
+    assert short(made) == pytest.approx(45 - 32.36)
+    assert (on_the_way.told, on_the_way.closes) == ("charge 12.7 kWh on the way", True)
+
+
+def test_the_reserve_cannot_be_charged_on_the_way():
+    # 2 % of 50 kWh, not plugged in: 75 km want 15 kWh and the reserve 5. All 15 on the way leave 4 of the reserve missing.
+    night = {"vehicle": "heron", "night": "2026-01-14", "plugged_in": False}
+    made, found = ways_out(a_short_thursday(km=75, vehicles=[a_car(soc_pct=2)], overrides=[night]))
+
+    assert short(made) == pytest.approx(20 - 1)
+    on_the_way = found["charge 15.0 kWh on the way"]
+    assert (on_the_way.closes, on_the_way.short_kwh) == (False, pytest.approx(4))
+    assert found["plug it in on Wednesday night"].closes
 
 
 def test_the_cheapest_hours_instead_of_a_habit():

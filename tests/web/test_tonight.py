@@ -183,6 +183,28 @@ def test_a_shortage_is_told_in_km(demo: Served, open_page):
     expect(wren).to_contain_text("Short by 148 km (20.9 kWh) for Thursday: 5 % of the 100 % needed.")
 
 
+def test_the_ways_out_of_a_shortage_are_taken_where_it_is_told(demo: Served, open_page):
+    page = open_page(demo.link)
+    wren = car(page, "Wren")
+    wren.get_by_role("spinbutton", name="SoC now").fill("5")
+    wren.get_by_role("spinbutton", name="Distance").fill("150")
+    wren.get_by_role("checkbox", name="Not plugged in tonight").check()
+    expect(wren).to_contain_text("Short by 148 km (20.9 kWh)")
+
+    # The whole drive, 21.15 kWh, may be charged on the way; 5 % of 22 kWh are then 3.3 below the reserve of 20 %.
+    wren.get_by_role("button", name="Ways out").click()
+    on_the_way = wren.get_by_role("listitem").filter(has_text="Charge 21.2 kWh on the way")
+    expect(on_the_way).to_contain_text("leaves 3.3 kWh short")
+    on_the_way.get_by_role("button").click()
+    expect(wren).to_contain_text("Short by 23 km (3.3 kWh) for Thursday: 5 % of the 20 % needed.")
+    page.get_by_role("button", name="Undo “Wren: charge 21.2 kWh on the way").click()
+    expect(wren).to_contain_text("Short by 148 km")
+
+    wren.get_by_role("button", name="Plug it in on Wednesday night").click()
+    expect(wren.get_by_text("Short by")).to_have_count(0)
+    expect(wren.get_by_role("checkbox", name="Not plugged in tonight")).not_to_be_checked()
+
+
 def test_a_car_that_cannot_have_all_that_is_wanted_is_told_whether_it_can_leave(demo: Served, open_page):
     page = open_page(demo.link)
     wren = car(page, "Wren")

@@ -142,8 +142,10 @@ class WaysOut(Schema):
 
 
 class WayTaken(Strict):
+    """by : when the car leaves, or when the nights end."""
+
     vehicle: int
-    leave: Moment
+    by: Moment
     told: str
 
 

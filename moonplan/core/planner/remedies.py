@@ -35,13 +35,17 @@ class OfNight:
 
 @dataclass(frozen=True, slots=True)
 class OfTrip:
-    """Changes a trip, known by its car and when it leaves: another car takes it, or more is charged on the way."""
+    """Changes a trip, known by its car and when it leaves: another car takes it, or more is charged on the way.
+
+    fill_to_pct : what it is to leave with in place of the end's level; follows from the gain and is typed by nobody.
+    """
 
     vehicle: str
     leave: datetime
     other_vehicle: str | None = None
     gain_kwh: float | None = None
     fill: bool | None = None
+    fill_to_pct: float | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,7 +64,7 @@ Edit = OfNight | OfTrip | OfVehicle
 class Remedy:
     """A change and what the plan comes to with it.
 
-    closes : whether the departure is no longer short, and nobody else shorter. short_kwh : what stays short in all. [kWh]
+    closes : whether what was short is so no longer, and nobody else shorter. short_kwh : what stays short in all. [kWh]
     cost : what charging costs more than without it. [currency]
     """
 
@@ -71,17 +75,19 @@ class Remedy:
     cost: float
 
 
-def remedies(made: Plan, i: int, nth: int) -> list[Remedy]:
-    """The ways out for car i's nth departure: those that close it first, the smaller change before the larger.
+def remedies(made: Plan, i: int, nth: int, *, fills_for_the_end: bool = False) -> list[Remedy]:
+    """The ways out for car i's nth departure, or after the last of them the end: those that close it first, the smaller
+    change before the larger.
 
-    Empty where the departure is not short or nothing helps.
+    Empty where it is not short or nothing helps. fills_for_the_end : whether the trip is marked fill because the car is away
+    when the nights end, in place of what is wanted then, of which what is charged on the way is taken off.
     """
     household, before = made.problem.household, made.outcome
-    if not before.cars[i].departures[nth].short_kwh:
+    if not (short_kwh := _short_kwh(made, i, nth)):
         return []
     found: list[Remedy] = []
     closed: set[str] = set()
-    for kind, told, edits in _tried(made, i, nth):
+    for kind, told, edits in _tried(made, i, nth, fills_for_the_end):
         if kind in closed:  # a smaller change of this kind does already
             continue
         after = plan(applied(household, edits), prove=False, like=made)
@@ -89,8 +95,8 @@ def remedies(made: Plan, i: int, nth: int) -> list[Remedy]:
         if short > before.short_kwh - _WORTH_KWH:
             continue
         # What closes one departure by opening another does not close it.
-        nobody_else = short <= before.short_kwh - before.cars[i].departures[nth].short_kwh + _WORTH_KWH
-        closes = nobody_else and not _still_short(after, made.problem.cars[i], nth, edits)
+        nobody_else = short <= before.short_kwh - short_kwh + _WORTH_KWH
+        closes = nobody_else and not _still_short(after, made, i, nth, edits)
         found.append(Remedy(told, edits, closes, after.outcome.short_in_time_kwh, after.outcome.cost - before.cost))
         if closes:
             closed.add(kind)
@@ -109,21 +115,25 @@ def applied(household: Household, edits: tuple[Edit, ...]) -> Household:
     return household
 
 
-def _tried(made: Plan, i: int, nth: int) -> Iterator[tuple[str, str, tuple[Edit, ...]]]:
+def _tried(made: Plan, i: int, nth: int, fills_for_the_end: bool) -> Iterator[tuple[str, str, tuple[Edit, ...]]]:
     """Changes worth trying, the smaller first: their kind, what they say, and the edits."""
     household, car = made.problem.household, made.problem.cars[i]
-    departure = car.departures[nth]
     nights = _nights_before(made, i, nth)
     last = [night for night in nights if night >= _since(made, i, nth)]
     overrides = {o.night: o for o in household.overrides if o.vehicle == car.id}
-    yield from _more_current(household, car, last, " the night before" if len(last) < len(nights) else "")
-    if len(last) < len(nights):
-        yield from _more_current(household, car, nights, " every night until then")
+    is_end = nth == len(car.departures)
+    if len(last) == len(nights):
+        yield from _more_current(household, car, nights, "")
+    else:
+        lately = (" the last night" if is_end else " the night before") if len(last) == 1 else f" from {last[0]:%A} night on"
+        yield from _more_current(household, car, last, lately)
+        yield from _more_current(household, car, nights, " every night" + ("" if is_end else " until then"))
     off = [night for night in nights if night in overrides and not overrides[night].plugged_in]
     if off:
-        yield "plugged in", "plug it in every night", tuple(OfNight(car.id, night, plugged_in=True) for night in off)
+        told = "plug it in every night" if len(off) > 1 else f"plug it in on {off[0]:%A} night"
+        yield "plugged in", told, tuple(OfNight(car.id, night, plugged_in=True) for night in off)
     yield from _earlier(car)
-    pct = min(100.0, round(departure.required_kwh / car.vehicle.usable_kwh * 100 + 0.5))
+    pct = min(100.0, round(_required_kwh(made, i, nth) / car.vehicle.usable_kwh * 100 + 0.5))
     lowered = [night for night in nights if night in overrides and (overrides[night].limit_pct or 100.0) < pct]
     if lowered:
         told = f"a limit of {pct:g} % instead of the one that was set"
@@ -134,18 +144,43 @@ def _tried(made: Plan, i: int, nth: int) -> Iterator[tuple[str, str, tuple[Edit,
         yield "pin", "let the pinned session go", unpinned
     if made.problem.habit_of(car) != "cheapest":
         yield "habit", "the cheapest hours instead of its habit", (OfVehicle(car.id, habit="cheapest"),)
+    if nth < len(car.departures):
+        yield from _other_cars(made, i, nth)
+        yield from _on_the_way(made, i, nth, fills_for_the_end)
+
+
+def _other_cars(made: Plan, i: int, nth: int) -> Iterator[tuple[str, str, tuple[Edit, ...]]]:
+    """The cars that are at home and could take the trip."""
+    household, car = made.problem.household, made.problem.cars[i]
+    departure = car.departures[nth]
     for other in household.vehicles:
         if other.id != car.id and not _is_out(household, other.id, departure.trip):
             edits = (OfTrip(car.id, departure.trip.leave, other_vehicle=other.id),)
             yield f"other car {other.id}", f"take {other.name or other.id} for that trip", edits
-    gain = departure.trip.gain_kwh + made.outcome.cars[i].departures[nth].short_kwh + departure.on_the_way_kwh
-    gain = -(-gain * 10 // 1) / 10
-    more = gain - departure.trip.gain_kwh
-    yield (
-        "on the way",
-        f"charge {more:.1f} kWh on the way" + (" instead of leaving full" if departure.trip.fill else ""),
-        (OfTrip(car.id, departure.trip.leave, gain_kwh=gain, fill=False if departure.trip.fill else None),),
-    )
+
+
+def _on_the_way(made: Plan, i: int, nth: int, fills_for_the_end: bool) -> Iterator[tuple[str, str, tuple[Edit, ...]]]:
+    """So much more charged on the way that it leaves with enough."""
+    car = made.problem.cars[i]
+    departure, usable_kwh = car.departures[nth], car.vehicle.usable_kwh
+    trip = departure.trip
+    # More makes it no shorter: the reserve is aboard when it leaves.
+    most_kwh = departure.taking.kwh
+    if fills_for_the_end:
+        most_kwh = max(most_kwh, (trip.fill_to_pct - car.vehicle.reserve_pct) / 100 * usable_kwh)
+    more_kwh = min(_short_kwh(made, i, nth) + departure.on_the_way_kwh, most_kwh)
+    gain_kwh = -(-(trip.gain_kwh + more_kwh) * 10 // 1) / 10
+    more_kwh = gain_kwh - trip.gain_kwh
+    if more_kwh < _WORTH_KWH:
+        return
+    told = f"charge {more_kwh:.1f} kWh on the way"
+    if fills_for_the_end:
+        fill_to_pct = max(0.0, trip.fill_to_pct - more_kwh / usable_kwh * 100)
+        edit = OfTrip(car.id, trip.leave, gain_kwh=gain_kwh, fill_to_pct=fill_to_pct)
+    else:
+        told += " instead of leaving full" if trip.fill else ""
+        edit = OfTrip(car.id, trip.leave, gain_kwh=gain_kwh, fill=False if trip.fill else None)
+    yield "on the way", told, (edit,)
 
 
 def _more_current(
@@ -182,9 +217,9 @@ def _earlier(car: Car) -> Iterator[tuple[str, str, tuple[Edit, ...]]]:
 
 
 def _nights_before(made: Plan, i: int, nth: int) -> list[date]:
-    """Nights up to car i's nth departure."""
+    """Nights up to car i's nth departure, or the end."""
     car, grid = made.problem.cars[i], made.problem.grid
-    last = car.departures[nth].taking.edge
+    last = car.departures[nth].taking.edge if nth < len(car.departures) else None
     return list(dict.fromkeys(grid.nights[:last]))
 
 
@@ -194,6 +229,16 @@ def _since(made: Plan, i: int, nth: int) -> date:
     if nth == 0:
         return grid.nights[0]
     return night_of(car.departures[nth - 1].trip.back, grid.zone)
+
+
+def _short_kwh(made: Plan, i: int, nth: int) -> float:
+    """What is missing at car i's nth departure, or after the last of them the end; 0 where nothing is asked. [kWh]"""
+    outcome = made.outcome.cars[i]
+    return float(outcome.shorts_kwh[nth]) if nth < outcome.asked.n[1] else 0.0
+
+
+def _required_kwh(made: Plan, i: int, nth: int) -> float:
+    return float(made.outcome.cars[i].asked.kwh[nth])
 
 
 def _is_out(household: Household, vehicle: str, trip: Trip) -> bool:
@@ -222,6 +267,7 @@ def _changed_trip(trip: Trip, edit: OfTrip) -> Trip:
         vehicle=edit.other_vehicle or trip.vehicle,
         gain_kwh=trip.gain_kwh if edit.gain_kwh is None else edit.gain_kwh,
         fill=trip.fill if edit.fill is None else edit.fill,
+        fill_to_pct=trip.fill_to_pct if edit.fill_to_pct is None else edit.fill_to_pct,
     )
 
 
@@ -236,12 +282,13 @@ def _with_vehicle(household: Household, edit: OfVehicle) -> Household:
     return replace(household, vehicles=tuple(vehicles))
 
 
-def _still_short(after: Plan, car: Car, nth: int, edits: tuple[Edit, ...]) -> bool:
-    """Whether the trip is still short in another plan, whoever takes it."""
-    trip = car.departures[nth].trip
+def _still_short(after: Plan, made: Plan, i: int, nth: int, edits: tuple[Edit, ...]) -> bool:
+    """Whether the trip, whoever takes it, or the end is still short in another plan."""
+    car = made.problem.cars[i]
     takes = next((e.other_vehicle for e in edits if isinstance(e, OfTrip) and e.other_vehicle), car.id)
-    for one, mine in zip(after.problem.cars, after.outcome.cars, strict=True):
-        for departure, ready in zip(one.departures, mine.departures, strict=True):
-            if one.id == takes and departure.trip.leave == trip.leave:
-                return ready.short_kwh > 0
-    return False
+    then = next(n for n, one in enumerate(after.problem.cars) if one.id == takes)
+    departures = after.problem.cars[then].departures
+    if nth == len(car.departures):
+        return _short_kwh(after, then, len(departures)) > 0
+    leave = car.departures[nth].trip.leave
+    return any(one.trip.leave == leave and _short_kwh(after, then, n) > 0 for n, one in enumerate(departures))

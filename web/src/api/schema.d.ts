@@ -234,7 +234,7 @@ export interface paths {
         patch: operations["edit_night"];
         trace?: never;
     };
-    "/api/days/ways_out": {
+    "/api/ways_out": {
         parameters: {
             query?: never;
             header?: never;
@@ -244,8 +244,41 @@ export interface paths {
         /** Get Ways Out */
         get: operations["ways_out"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/days/ways_out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
         /** Take Way Out */
         post: operations["take_way_out"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tonight/ways_out": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take Way Out Tonight */
+        post: operations["take_way_out_tonight"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1961,15 +1994,18 @@ export interface components {
             /** Ways */
             ways: components["schemas"]["WayOut"][];
         };
-        /** WayTaken */
+        /**
+         * WayTaken
+         * @description by : when the car leaves, or when the nights end.
+         */
         WayTaken: {
             /** Vehicle */
             vehicle: number;
             /**
-             * Leave
+             * By
              * Format: date-time
              */
-            leave: string;
+            by: string;
             /** Told */
             told: string;
         };
@@ -5146,8 +5182,8 @@ export interface operations {
         parameters: {
             query: {
                 vehicle: number;
-                leave: string;
-                nights?: number;
+                by: string;
+                nights?: number | null;
             };
             header?: never;
             path?: never;
@@ -5242,6 +5278,84 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Days"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    take_way_out_tonight: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WayTaken"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Tonight"];
                 };
             };
             /** @description Bad Request */

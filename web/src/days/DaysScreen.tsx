@@ -3,9 +3,8 @@ import { Link } from "react-router";
 import { ApiError } from "../api/client";
 import { useRowEdit } from "../household/household.queries";
 import { OutOfDate } from "../shared/anew";
-import { whatBinds } from "../shared/binds";
 import { EditProblem } from "../shared/EditProblem";
-import { clock, distance, energy, type Manner, mannerOf, money, percent, weekday } from "../shared/format";
+import { energy, mannerOf, money } from "../shared/format";
 import page from "../shared/Page.module.css";
 import { Refinement } from "../shared/Refinement";
 import { Simulated } from "../shared/Simulated";
@@ -13,9 +12,10 @@ import { Undo } from "../shared/Undo";
 import { Calendars } from "./Calendars";
 import classes from "./Days.module.css";
 import { DaysSheet } from "./DaysSheet";
-import { type CarDays, type Days, useDays, useDaysEdit } from "./days.queries";
+import { type Days, useDays, useDaysEdit } from "./days.queries";
 import { Habits } from "./Habits";
 import { NightRows } from "./NightRows";
+import { ShortEnd } from "./ShortEnd";
 import { FIELDS } from "./TripForm";
 import { WhatIsUsual } from "./WhatIsUsual";
 
@@ -82,7 +82,7 @@ function Shown({ plan, nights, setNights }: { plan: Days; nights: number; setNig
         </p>
       )}
       {plan.cars.map((car) => (
-        <ShortEnd key={car.id} car={car} plan={plan} manner={manner} />
+        <ShortEnd key={car.id} car={car} plan={plan} manner={manner} edit={edit} />
       ))}
       <Horizon plan={plan} />
       <Simulated what={plan.simulated} />
@@ -97,21 +97,6 @@ function Shown({ plan, nights, setNights }: { plan: Days; nights: number; setNig
       <WhatIsUsual manner={manner} />
       {plan.cars.length > 0 && <Calendars cars={plan.cars} manner={manner} />}
     </>
-  );
-}
-
-/** What a car lacks when the last of the nights is over: nothing leaves short by it, but what comes next may. */
-function ShortEnd({ car, plan, manner }: { car: CarDays; plan: Days; manner: Manner }) {
-  const { end } = car;
-  if (!end || end.short_kwh <= 0) return null;
-  return (
-    <p className={classes.summary}>
-      <strong className={classes.short}>
-        {car.name} is short by {distance(end.short_km, manner)}
-      </strong>{" "}
-      ({energy(end.short_kwh)}) when these nights end, {weekday(plan.end, manner)} {clock(plan.end, manner)}:{" "}
-      {percent(end.planned_pct)} of the {percent(end.required_pct)} wanted for what comes next. {whatBinds(end.binds)}
-    </p>
   );
 }
 

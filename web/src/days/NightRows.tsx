@@ -3,9 +3,9 @@ import { distance, energy, type Manner, money, nightShort, nightTitle, percent }
 import { Tick } from "../shared/Tick";
 import classes from "./Days.module.css";
 import { type CarDays, type Days, type Trip, useAskedOfNight, type useDaysEdit } from "./days.queries";
+import { ShortTrip } from "./ShortTrip";
 import { TripChip } from "./TripChip";
 import { TripForm } from "./TripForm";
-import { WaysOut } from "./WaysOut";
 import { moved } from "./wall";
 
 interface Props {
@@ -142,7 +142,7 @@ function Opened({ plan, car, n, manner, edit, editing, setEditing }: RowProps & 
       {short.map((trip) => (
         <tr key={`short ${trip.leave}`}>
           <td colSpan={8}>
-            <WaysOut trip={trip} car={car} nights={plan.nights} manner={manner} edit={edit} />
+            <ShortTrip trip={trip} car={car} nights={plan.nights} manner={manner} edit={edit} />
           </td>
         </tr>
       ))}

@@ -29,7 +29,7 @@ export type Edit =
   | { what: "remove"; id: number; version: number }
   | { what: "copy"; id: number; days: string[] }
   | { what: "night"; car: string; night: string; version: number; plugged_in: boolean }
-  | { what: "way out"; car: string; leave: string; told: string };
+  | { what: "way out"; car: string; by: string; told: string };
 
 export function useDaysEdit(nights: number) {
   const client = useQueryClient();
@@ -99,17 +99,10 @@ function send(edit: Sent, nights: number) {
       return api.PATCH("/api/days/nights/{vehicle_id}/{night}", { params, body: { plugged_in: edit.plugged_in } });
     }
     case "way out": {
-      const body = { vehicle: Number(edit.car), leave: edit.leave, told: edit.told };
+      const body = { vehicle: Number(edit.car), by: edit.by, told: edit.told };
       return api.POST("/api/days/ways_out", { params: { query: { nights } }, body });
     }
   }
-}
-
-export function useWaysOut(car: string, leave: string, nights: number) {
-  return useQuery({
-    queryKey: ["ways out", car, leave, nights],
-    queryFn: () => told(api.GET("/api/days/ways_out", { params: { query: { vehicle: Number(car), leave, nights } } })),
-  });
 }
 
 export function useHabits(nights: number, asked: boolean) {

@@ -1,15 +1,14 @@
 import { Link } from "react-router";
 import type { CarTonight, Schemas } from "../api/client";
 import { ApiError } from "../api/client";
-import { whatBinds } from "../shared/binds";
 import { clock, distance, energy, type Manner, money, percent, unbroken, weekday } from "../shared/format";
 import { NumberField } from "../shared/NumberField";
-import { neededByItself, wantedOrNeeded } from "../shared/needed";
 import { ByHand } from "./ByHand";
 import { Conflict } from "./Conflict";
 import { EveningInputs } from "./EveningInputs";
 import { MarginNotes } from "./MarginNotes";
 import { Sentence } from "./Sentence";
+import { Shortages } from "./Shortages";
 import classes from "./Tonight.module.css";
 import { type Edit, useEveningEdit } from "./tonight.queries";
 
@@ -77,27 +76,7 @@ export function CarEvening({ car: known, manner, cautions }: Props) {
           )}
           <WhatSocStandsOn inputs={car.inputs} manner={manner} />
         </p>
-        {car.departure !== null && car.departure.short_kwh > 0 && (
-          <p className={classes.short}>
-            <strong>Short by {distance(car.departure.short_km, manner)}</strong> ({energy(car.departure.short_kwh)}) for{" "}
-            {weekday(car.departure.leave, manner)}: {percent(car.departure.planned_pct)} of the{" "}
-            {percent(car.departure.required_pct)} {wantedOrNeeded(car.departure)}. {neededByItself(car.departure)}{" "}
-            {whatBinds(car.departure.binds)}
-          </p>
-        )}
-        {car.not_ready && (
-          <p className={classes.short}>
-            <strong>Not ready by {clock(car.not_ready.by, manner)}</strong>: {percent(car.not_ready.planned_pct)} of the{" "}
-            {percent(car.not_ready.required_pct)} by then, {distance(car.not_ready.short_km, manner)} less.
-          </p>
-        )}
-        {car.short_end && (
-          <p className={classes.short}>
-            <strong>Short by {distance(car.short_end.short_km, manner)}</strong> ({energy(car.short_end.short_kwh)}) by{" "}
-            {weekday(car.short_end.by, manner)} {clock(car.short_end.by, manner)}: {percent(car.short_end.planned_pct)}{" "}
-            of the {percent(car.short_end.required_pct)} wanted then. {whatBinds(car.short_end.binds)}
-          </p>
-        )}
+        <Shortages car={car} manner={manner} />
         {car.departure !== null && car.departure.on_the_way_kwh > 0 && (
           <p className={classes.short}>
             Charge on the way: {energy(car.departure.on_the_way_kwh)} beyond a full battery.

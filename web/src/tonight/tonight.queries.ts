@@ -60,6 +60,17 @@ function useEdit<Asked>(carId: string, editOf: (asked: Asked, shown?: CarTonight
   });
 }
 
+/** Takes a way out of what a car lacks by then, by its words. */
+export function useWayOutTaken(carId: string, by: string) {
+  const client = useQueryClient();
+  return useMutation({
+    scope: { id: "evening" },
+    mutationFn: (words: string) =>
+      told(api.POST("/api/tonight/ways_out", { body: { vehicle: Number(carId), by, told: words } })),
+    onSuccess: (plan: Tonight) => answered(client, KEY, plan),
+  });
+}
+
 /** What a car's night would come to with an edit that is not made; with an empty one, what it comes to as it stands. */
 export function useNightWith(carId: string, { versions = {}, ...edit }: Edit) {
   return useQuery({
