@@ -122,6 +122,11 @@ def told_clock(local: datetime) -> str:
     return f"{local:%H:%M}" + (f", the {'second' if local.fold else 'first'} time" if is_twice else "")
 
 
+def told_day(day: date, today: date) -> str:
+    """A day by its weekday; a week from today or more, where that could be another, with its date."""
+    return f"{day:%A}" if abs(day - today) < timedelta(days=7) else f"{day:%A} {day.day} {day:%B}"
+
+
 def noon(day: date, zone: ZoneInfo) -> datetime:
     """Local noon, where a night begins and the one before it ends."""
     return instant_at(day, time(12), zone)

@@ -408,16 +408,17 @@ def test_a_session_that_goes_on_far_above_its_boost_level_has_other_reasons():
 
 
 def test_what_is_charged_at_once_is_no_part_of_the_price_that_is_compared():
-    # From 18:00 on 4 kWh are charged at once at 0.30, which take until 18:35; the rest it needs goes on in an hour of 0.15.
+    # 4 kWh are aboard, and at once up to 7.5 it charges at 0.30 from 18:00 and at 0.15 from 18:45 on; the hour of 0.15 has the
+    # rest of the 10.4 that it needs, since until its end 7 × 0.92 kWh are charged.
     bands = [{"name": "early", "price": 0.15, "from": "18:45", "to": "19:45"}]
     told_of_heron = reason(
         vehicles=[a_car(soc_pct=8, boost_pct=15, end_pct=5, reserve_pct=0)],
-        trips=[a_trip("2026-01-15T07:00:00+01:00", "2026-01-15T18:00:00+01:00", 55)],
+        trips=[a_trip("2026-01-15T07:00:00+01:00", "2026-01-15T18:00:00+01:00", 52)],
         tariff={"default_price": 0.3, "bands": bands},
     )
 
     assert told_of_heron.startswith(
-        "for Thursday 07:00 (55 km); at once up to 15 %, then the early price, 0.15 a kWh, the lowest"
+        "for Thursday 07:00 (52 km); at once up to 15 %, then the early price, 0.15 a kWh, the lowest"
     )
 
 

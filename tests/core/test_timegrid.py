@@ -5,7 +5,7 @@ from zoneinfo import ZoneInfo
 
 import pytest
 
-from moonplan.core.timegrid import clock_window, grid_for, in_night, instant_at, is_awake, night_of, told_clock
+from moonplan.core.timegrid import clock_window, grid_for, in_night, instant_at, is_awake, night_of, told_clock, told_day
 from tests.core.factories import at
 
 HERE = ZoneInfo("Europe/Ljubljana")
@@ -94,3 +94,10 @@ def test_a_band_cut_by_a_slot_counts_by_the_minute():
 
     assert grid.means(minutes)[:2] == pytest.approx([20 / 60, 1.0])
     assert grid.starts[1] - grid.starts[0] == timedelta(hours=1)
+
+
+@pytest.mark.parametrize(
+    ("day", "told"), [("2026-01-15", "Thursday"), ("2026-01-21", "Wednesday"), ("2026-01-22", "Thursday 22 January")]
+)
+def test_a_day_is_told_with_its_date_where_its_weekday_could_be_another(day: str, told: str):
+    assert told_day(date.fromisoformat(day), date(2026, 1, 15)) == told

@@ -11,6 +11,7 @@ from moonplan.core.planner.candidates import candidate, pinned, surroundings
 from moonplan.core.planner.constraints import broken_alone
 from moonplan.core.planner.effort import COARSE
 from moonplan.core.planner.habits import with_habits
+from moonplan.core.planner.moves import brought_forward
 from moonplan.core.planner.one_car import OneCar, Surroundings
 from moonplan.core.planner.problem import Problem
 from moonplan.core.planner.timer_moves import moved_a_little
@@ -190,3 +191,22 @@ def test_weeks_planned_roughly_are_never_worse_with_the_moves_and_often_better(m
     )
     assert all(moved <= as_it_was for moved, as_it_was in ranks)
     assert sum(moved < as_it_was for moved, as_it_was in ranks) >= 2
+
+
+TO_KEEP_OFF = {"vehicle": "heron", "start": "2026-01-14T21:00:00+01:00", "end": "2026-01-15T00:30:00+01:00"}
+PINNED = {"start": "2026-01-15T01:00:00+01:00", "end": "2026-01-15T05:00:00+01:00", "amps": 9}
+
+
+@pytest.mark.parametrize(
+    ("changes", "begins"),
+    [({}, "22:00"), ({"forbids": [TO_KEEP_OFF]}, "00:30"), ({"pins": [{"id": "p", "vehicle": "heron"} | PINNED]}, "01:00")],
+)
+def test_of_hours_at_one_price_a_session_has_the_first(changes: dict[str, Any], begins: str):
+    # Cheap from 22:00 on: four hours from 1:00 cost what they cost from 22:00.
+    problem = build(a_household(leads=[a_lead(control="timer")], vehicles=[a_car(control="timer")], **changes))
+    late = candidate(problem, [a_session(problem, "2026-01-15T01:00:00+01:00", 4)])
+
+    early = brought_forward(problem, late)
+
+    assert told(problem, early.amps[0])[0][0] == begins
+    assert early.outcome.value == pytest.approx(late.outcome.value)

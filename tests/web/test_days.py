@@ -180,8 +180,8 @@ def test_a_short_thursday_is_seen_early_and_closed_with_one_press(demo: Served, 
     page.get_by_label("14 nights").check()
     expect(page.get_by_text("Wren is short by 16 km")).to_be_visible()
     expect(page.get_by_text("The hook-up gives no more in the time there is.")).to_be_visible()
-    expect(page.get_by_text("Alone and at full current it would be ready at 08:22, Thursday.")).to_be_visible()
-    expect(page.get_by_text("It is below its reserve from Thursday 07:00 on.")).to_be_visible()
+    expect(page.get_by_text("Alone and at full current it would be ready at 08:22, Thursday 22 January.")).to_be_visible()
+    expect(page.get_by_text("It is below its reserve from Thursday 22 January 07:00 on.")).to_be_visible()
 
     page.get_by_role("button", name="Ways out").click()
     page.get_by_role("button", name="Charge 2.4 kWh on the way").click()

@@ -12,7 +12,7 @@ from moonplan.core.planner.planned_session import PlannedSession, have
 from moonplan.core.planner.problem import Car, Problem
 from moonplan.core.planner.why_then import why_then
 from moonplan.core.simulate import NOTHING_KWH
-from moonplan.core.timegrid import Counts, Flags, Floats
+from moonplan.core.timegrid import Counts, Flags, Floats, told_day
 
 # Currents nearer than this are the same. [A]
 _SAME_A = 0.005
@@ -175,4 +175,5 @@ def _time(instant: datetime, problem: Problem) -> str:
 
 
 def _day_and_time(instant: datetime, problem: Problem) -> str:
-    return instant.astimezone(problem.household.zone).strftime("%A %H:%M")
+    local, now = (one.astimezone(problem.household.zone) for one in (instant, problem.household.now))
+    return f"{told_day(local.date(), now.date())} {local:%H:%M}"

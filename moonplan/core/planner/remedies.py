@@ -13,7 +13,7 @@ from moonplan.core import hookup
 from moonplan.core.household import Household, Override, Trip
 from moonplan.core.planner.plan import Plan, plan
 from moonplan.core.planner.problem import Car
-from moonplan.core.timegrid import night_of, noon
+from moonplan.core.timegrid import night_of, noon, told_day
 from moonplan.core.values import Habit
 
 # A change that takes less than this off the shortage is none. [kWh]
@@ -125,12 +125,16 @@ def _tried(made: Plan, i: int, nth: int, fills_for_the_end: bool) -> Iterator[tu
     if len(last) == len(nights):
         yield from _more_current(household, car, nights, "")
     else:
-        lately = (" the last night" if is_end else " the night before") if len(last) == 1 else f" from {last[0]:%A} night on"
+        lately = (
+            (" the last night" if is_end else " the night before")
+            if len(last) == 1
+            else f" from {_told(last[0], household)} on"
+        )
         yield from _more_current(household, car, last, lately)
         yield from _more_current(household, car, nights, " every night" + ("" if is_end else " until then"))
     off = [night for night in nights if night in overrides and not overrides[night].plugged_in]
     if off:
-        told = "plug it in every night" if len(off) > 1 else f"plug it in on {off[0]:%A} night"
+        told = "plug it in every night" if len(off) > 1 else f"plug it in on {_told(off[0], household)}"
         yield "plugged in", told, tuple(OfNight(car.id, night, plugged_in=True) for night in off)
     yield from _earlier(car)
     pct = min(100.0, round(_required_kwh(made, i, nth) / car.vehicle.usable_kwh * 100 + 0.5))
@@ -239,6 +243,10 @@ def _short_kwh(made: Plan, i: int, nth: int) -> float:
 
 def _required_kwh(made: Plan, i: int, nth: int) -> float:
     return float(made.outcome.cars[i].asked.kwh[nth])
+
+
+def _told(night: date, household: Household) -> str:
+    return f"{told_day(night, household.now.astimezone(household.zone).date())} night"
 
 
 def _is_out(household: Household, vehicle: str, trip: Trip) -> bool:

@@ -14,7 +14,7 @@ from moonplan.core.planner.candidates import Candidate, candidate, pinned, plann
 from moonplan.core.planner.constraints import broken_alone, broken_rules
 from moonplan.core.planner.currents_anew import set_anew
 from moonplan.core.planner.effort import CLOSER, CLOSEST, COARSE, FINE, FINE_OF_MANY, FINEST, MANY_CURRENTS, Effort
-from moonplan.core.planner.moves import at_best_currents, improved, paired
+from moonplan.core.planner.moves import at_best_currents, brought_forward, improved, paired
 from moonplan.core.planner.problem import CONTROLS, Problem
 from moonplan.core.planner.quick.search import WARM_FOR_MISSED, quickly_searched
 from moonplan.core.planner.quick.spells import searched_in_spells
@@ -97,7 +97,7 @@ def plan_together(problem: Problem, like: Sequence[Floats] | None = None) -> Can
         if _fit(problem, closely):
             # With few currents to choose from, what a coarse plan comes by may be better.
             best = _better(closely, alone)
-            return _better(_finished(problem, _replanned(problem, best, effort)), known)
+            return brought_forward(problem, _better(_finished(problem, _replanned(problem, best, effort)), known))
     few, contended = cars <= _FEW_CARS, contended_slots(problem, alone.amps)
     together, effort = (0.0, FINE) if few else (_TOGETHER, FINE_OF_MANY)
     search = _SOON_OF_FEW if few or nights == 1 else _SOON_OF_MANY
@@ -105,7 +105,7 @@ def plan_together(problem: Problem, like: Sequence[Floats] | None = None) -> Can
     best = searched(problem, best, tries=tries, effort=COARSE, together=together, contended=contended)
     best = _quickly_searched(problem, best, alone, contended, search.quick, _SLOTS_QUICKLY_SOON)
     # Of two that come to the same, the one whose currents were evened out.
-    return _better(best, _finished(problem, _replanned(problem, best, effort)))
+    return brought_forward(problem, _better(best, _finished(problem, _replanned(problem, best, effort))))
 
 
 def _quickly_searched(
@@ -194,7 +194,8 @@ def refined(problem: Problem, found: Candidate, *, again: int = 0) -> Candidate:
         if _fit(problem, alone):
             best = _better(best, improved(problem, set_anew(problem, alone), moves=_MANY_MOVES))
         problem.let_go("one car")
-    return paired(problem, at_best_currents(problem, improved(problem, best, moves=_MANY_MOVES)))
+    best = at_best_currents(problem, improved(problem, best, moves=_MANY_MOVES))
+    return brought_forward(problem, paired(problem, best))
 
 
 def _fitted(problem: Problem, like: Sequence[Floats]) -> Candidate | None:

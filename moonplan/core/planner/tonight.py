@@ -17,7 +17,7 @@ from moonplan.core.planner.plan import Plan, Session
 from moonplan.core.planner.problem import Car, Departure
 from moonplan.core.planner.why_then import MOSTLY, NO_DIFFERENCE
 from moonplan.core.simulate import NOTHING_KWH
-from moonplan.core.timegrid import Flags, is_awake, night_asked_about, night_of, noon
+from moonplan.core.timegrid import Flags, is_awake, night_asked_about, night_of, noon, told_day
 
 # What part of a battery makes no difference that is told.
 _SAME_SHARE = 0.005
@@ -133,7 +133,8 @@ def _why_later(plan: Plan, later: Session, tonight: Flags) -> str:
     """Why a car that could charge tonight does so in a later session."""
     session, h = later.planned, plan.problem.household
     local, morning = later.start.astimezone(h.zone), night_of(later.start, h.zone) + timedelta(days=1)
-    then = f"{local:%A}" if is_awake(later.start, h.zone, h.wake, h.bedtime) else f"the night to {morning:%A}"
+    by_day, today = is_awake(later.start, h.zone, h.wake, h.bedtime), h.now.astimezone(h.zone).date()
+    then = told_day(local.date(), today) if by_day else f"the night to {told_day(morning, today)}"
     if session.own_share > MOSTLY:
         return f"{then} has the sun for it"
     cheaper = session.paid < plan.problem.prices.price[tonight].min() - NO_DIFFERENCE

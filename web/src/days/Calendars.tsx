@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, type Schemas, told } from "../api/client";
 import { EditProblem } from "../shared/EditProblem";
-import { clock, type Manner, toKm, toUnit, weekday } from "../shared/format";
+import { clock, dayTold, type Manner, toKm, toUnit } from "../shared/format";
 import { figure } from "../shared/number";
 import { outdated } from "../shared/outdated";
 import classes from "./Days.module.css";
@@ -71,7 +71,7 @@ function Bring({ cars, manner }: { cars: CarDays[]; manner: Manner }) {
           <ul>
             {found.refused.map((one) => (
               <li key={one.when + one.summary}>
-                {one.summary}, {weekday(one.when, manner)} {clock(one.when, manner)}, is refused: {one.reason}
+                {one.summary}, {dayTold(one.when, manner)} {clock(one.when, manner)}, is refused: {one.reason}
               </li>
             ))}
           </ul>

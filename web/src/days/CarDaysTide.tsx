@@ -1,7 +1,7 @@
 import { area, line } from "d3-shape";
 import { useRef } from "react";
 import { heights, type Point, steps, type TimeAxis } from "../shared/axis";
-import { clock, distance, energy, type Manner, money, percent, weekday } from "../shared/format";
+import { clock, dayTold, distance, energy, type Manner, money, percent } from "../shared/format";
 import { SessionShape } from "../shared/SessionShape";
 import water from "../shared/Tide.module.css";
 import classes from "./Days.module.css";
@@ -63,7 +63,7 @@ export function CarDaysTide({ car, manner, x, top, height, left, narrow, end, ed
       <path className={water.tide} d={line<Point>(at, soc)(car.tide) ?? ""} />
       {car.sessions.map((session) => {
         const told =
-          `${car.name}, ${weekday(session.start, manner)} ${clock(session.start, manner)}–${clock(session.end, manner)}, ` +
+          `${car.name}, ${dayTold(session.start, manner)} ${clock(session.start, manner)}–${clock(session.end, manner)}, ` +
           `${session.current}: ${percent(session.soc_from_pct)} to ${percent(session.soc_to_pct)}, ` +
           `${energy(session.wall_kwh)}, ${money(session.cost, manner)}, ${distance(session.range_km, manner)}; ${session.reason}.`;
         return (

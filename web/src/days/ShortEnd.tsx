@@ -1,5 +1,5 @@
 import { whatBinds } from "../shared/binds";
-import { clock, distance, energy, type Manner, percent, weekday } from "../shared/format";
+import { clock, dayTold, distance, energy, type Manner, percent } from "../shared/format";
 import { WaysOut } from "../shared/WaysOut";
 import classes from "./Days.module.css";
 import type { CarDays, Days, useDaysEdit } from "./days.queries";
@@ -20,7 +20,7 @@ export function ShortEnd({ car, plan, manner, edit }: Props) {
       <strong className={classes.short}>
         {car.name} is short by {distance(end.short_km, manner)}
       </strong>{" "}
-      ({energy(end.short_kwh)}) when these nights end, {weekday(plan.end, manner)} {clock(plan.end, manner)}:{" "}
+      ({energy(end.short_kwh)}) when these nights end, {dayTold(plan.end, manner)} {clock(plan.end, manner)}:{" "}
       {percent(end.planned_pct)} of the {percent(end.required_pct)} wanted for what comes next. {whatBinds(end.binds)}{" "}
       <WaysOut
         car={car.id}

@@ -1,5 +1,5 @@
 import { whatBinds } from "../shared/binds";
-import { clock, distance, energy, type Manner, weekday } from "../shared/format";
+import { clock, dayTold, distance, energy, type Manner } from "../shared/format";
 import { neededByItself } from "../shared/needed";
 import { WaysOut } from "../shared/WaysOut";
 import classes from "./Days.module.css";
@@ -20,12 +20,12 @@ export function ShortTrip({ trip, car, nights, manner, edit }: Props) {
       <strong>
         {car.name} is short by {distance(trip.short_km, manner)}
       </strong>{" "}
-      ({energy(trip.short_kwh)}) for {weekday(trip.leave, manner)} {clock(trip.leave, manner)}. {neededByItself(trip)}{" "}
+      ({energy(trip.short_kwh)}) for {dayTold(trip.leave, manner)} {clock(trip.leave, manner)}. {neededByItself(trip)}{" "}
       {whatBinds(trip.binds)}{" "}
       {trip.ready_at &&
-        `Alone and at full current it would be ready at ${clock(trip.ready_at, manner)}, ${weekday(trip.ready_at, manner)}.`}{" "}
+        `Alone and at full current it would be ready at ${clock(trip.ready_at, manner)}, ${dayTold(trip.ready_at, manner)}.`}{" "}
       {car.under_reserve_from &&
-        `It is below its reserve from ${weekday(car.under_reserve_from, manner)} ${clock(car.under_reserve_from, manner)} on. `}
+        `It is below its reserve from ${dayTold(car.under_reserve_from, manner)} ${clock(car.under_reserve_from, manner)} on. `}
       <WaysOut
         car={car.id}
         by={trip.leave}

@@ -1,5 +1,18 @@
 import { describe, expect, it } from "vitest";
-import { amps, clock, day, distance, type Manner, money, price, sheetPrice, toKm, toUnit, unbroken } from "./format";
+import {
+  amps,
+  clock,
+  day,
+  dayTold,
+  distance,
+  type Manner,
+  money,
+  price,
+  sheetPrice,
+  toKm,
+  toUnit,
+  unbroken,
+} from "./format";
 
 const here: Manner = { timezone: "Europe/Ljubljana", currency: "EUR", distanceUnit: "km" };
 const miles: Manner = { ...here, distanceUnit: "mi" };
@@ -25,6 +38,15 @@ describe("figures", () => {
     expect(sheetPrice("0.0651234")).toBe("0.0651234");
     expect(sheetPrice("0.2500000")).toBe("0.25");
     expect(sheetPrice("10")).toBe("10");
+  });
+
+  it("tells a day by its weekday, and with its date from a week on", () => {
+    const thursday = { ...here, today: "2026-01-15" };
+    expect(dayTold("2026-01-21T06:00:00Z", thursday)).toBe("Wednesday");
+    expect(dayTold("2026-01-22T06:00:00Z", thursday)).toBe("Thursday 22 January");
+    // Past midnight in the house it is Thursday already.
+    expect(dayTold("2026-01-21T23:30:00Z", thursday)).toBe("Thursday 22 January");
+    expect(dayTold("2026-01-15T06:00:00Z", here)).toBe("Thursday 15 January");
   });
 
   it("tells the time of the house and not of the browser, across a clock change", () => {

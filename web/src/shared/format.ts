@@ -3,11 +3,14 @@ export interface Manner {
   timezone: string;
   currency: string;
   distanceUnit: "km" | "mi";
+  /** The day it is for the household, YYYY-MM-DD, where the answer says so. */
+  today?: string;
 }
 
 /** How the figures of an answer are written. */
-export function mannerOf(answer: { timezone: string; currency: string; distance_unit: string }): Manner {
+export function mannerOf(answer: { timezone: string; currency: string; distance_unit: string; now?: string }): Manner {
   return {
+    today: answer.now?.slice(0, 10),
     timezone: answer.timezone,
     currency: answer.currency,
     distanceUnit: answer.distance_unit === "mi" ? "mi" : "km",
@@ -87,6 +90,13 @@ export function clock(instant: string, manner: Manner): string {
 
 export function weekday(instant: string, manner: Manner): string {
   return new Intl.DateTimeFormat("en", { weekday: "long", timeZone: manner.timezone }).format(new Date(instant));
+}
+
+/** A day by its weekday; a week from today or more, where that could be another, with its date. */
+export function dayTold(instant: string, manner: Manner): string {
+  const then = day(instant, manner);
+  const apart = manner.today ? Math.abs(Date.parse(then) - Date.parse(manner.today)) / 86_400_000 : Infinity;
+  return apart < 7 ? weekday(instant, manner) : nightTitle(then);
 }
 
 /** YYYY-MM-DD on the household's calendar. */

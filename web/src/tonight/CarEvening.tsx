@@ -1,7 +1,7 @@
 import { Link } from "react-router";
 import type { CarTonight, Schemas } from "../api/client";
 import { ApiError } from "../api/client";
-import { clock, distance, energy, type Manner, money, percent, unbroken, weekday } from "../shared/format";
+import { clock, dayTold, distance, energy, type Manner, money, percent, unbroken } from "../shared/format";
 import { NumberField } from "../shared/NumberField";
 import { ByHand } from "./ByHand";
 import { Conflict } from "./Conflict";
@@ -103,7 +103,7 @@ function WhatSocStandsOn({ inputs, manner }: { inputs: CarTonight["inputs"]; man
   return (
     <>
       {" "}
-      SoC reckoned: {unbroken(percent(read.pct))} read {weekday(read.at, manner)} {clock(read.at, manner)}, and since
+      SoC reckoned: {unbroken(percent(read.pct))} read {dayTold(read.at, manner)} {clock(read.at, manner)}, and since
       then as planned. Type what the car shows where it differs.
     </>
   );

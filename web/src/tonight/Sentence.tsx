@@ -1,5 +1,5 @@
 import type { CarTonight, EveningEdit } from "../api/client";
-import { clock, day, type Manner, toKm, toUnit, unbroken, weekday } from "../shared/format";
+import { clock, day, dayTold, type Manner, toKm, toUnit, unbroken } from "../shared/format";
 import { NumberField } from "../shared/NumberField";
 import { TimeField } from "../shared/TimeField";
 import classes from "./Tonight.module.css";
@@ -92,7 +92,7 @@ function Leaving({ car, manner, errors, edit }: Props) {
   const onDay = day(leaveDay ?? tomorrow, manner);
   return (
     <>
-      {leaveDay === null ? ". No trip is planned: leave at " : `; you leave ${weekday(leaveDay, manner)} `}
+      {leaveDay === null ? ". No trip is planned: leave at " : `; you leave ${dayTold(leaveDay, manner)} `}
       <TimeField
         label="Leaving time"
         value={leaveDay === null ? "" : clock(leaveDay, manner)}

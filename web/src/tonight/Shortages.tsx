@@ -1,6 +1,6 @@
 import type { CarTonight } from "../api/client";
 import { whatBinds } from "../shared/binds";
-import { clock, distance, energy, type Manner, percent, weekday } from "../shared/format";
+import { clock, dayTold, distance, energy, type Manner, percent } from "../shared/format";
 import { neededByItself, wantedOrNeeded } from "../shared/needed";
 import { WaysOut } from "../shared/WaysOut";
 import classes from "./Tonight.module.css";
@@ -19,7 +19,7 @@ export function Shortages({ car, manner }: Props) {
       {departure !== null && departure.short_kwh > 0 && (
         <div className={classes.short}>
           <strong>Short by {distance(departure.short_km, manner)}</strong> ({energy(departure.short_kwh)}) for{" "}
-          {weekday(departure.leave, manner)}: {percent(departure.planned_pct)} of the {percent(departure.required_pct)}{" "}
+          {dayTold(departure.leave, manner)}: {percent(departure.planned_pct)} of the {percent(departure.required_pct)}{" "}
           {wantedOrNeeded(departure)}. {neededByItself(departure)} {whatBinds(departure.binds)}{" "}
           <Out car={car} by={departure.leave} manner={manner} />
         </div>
@@ -33,7 +33,7 @@ export function Shortages({ car, manner }: Props) {
       {end && (
         <div className={classes.short}>
           <strong>Short by {distance(end.short_km, manner)}</strong> ({energy(end.short_kwh)}) by{" "}
-          {weekday(end.by, manner)} {clock(end.by, manner)}: {percent(end.planned_pct)} of the{" "}
+          {dayTold(end.by, manner)} {clock(end.by, manner)}: {percent(end.planned_pct)} of the{" "}
           {percent(end.required_pct)} wanted then. {whatBinds(end.binds)} <Out car={car} by={end.by} manner={manner} />
         </div>
       )}
