@@ -13,7 +13,7 @@ from moonplan.core.calendars import Entry, Outing, outings, written
 from moonplan.core.mistakes import BadDocument, Mistake
 from moonplan.core.percent import percent_told
 from moonplan.core.planner.plan import Plan
-from moonplan.core.planner.tonight import action_of, plug_in_by, the_night
+from moonplan.core.planner.tonight import action_of, in_place_of, plug_in_by, the_night
 from moonplan.core.timegrid import noon
 from moonplan.core.values import LONGEST_KM, clock_of
 from moonplan.household import editing
@@ -174,7 +174,10 @@ def _entries(made: Plan, since: datetime, until: datetime, plugged_in: Set[str])
             figures = f"{session.wall_kwh:.1f} kWh, {socs}; {session.reason}."
             charges = f"{car.name} charges at {session.current}, {place}"
             yield Entry(key, charges, figures, session.start, session.end)
-            if nights[night] == 1 and action_of(car, session, plugged_in=car.id in plugged_in) == "plug_in":
+            other = in_place_of(made, car, session)
+            hangs = car.id in plugged_in and other is None
+            if nights[night] == 1 and action_of(car, session, plugged_in=hangs) == "plug_in":
                 by = plug_in_by(made, car, session.start) or made.problem.household.now
                 plug_in = f"Plug {car.name} into the {place} by {by.astimezone(zone):%H:%M}"
+                plug_in += "" if other is None else f", in place of {other.name}"
                 yield Entry(f"plug-in-{key}", plug_in, figures, by - _PLUGGING_IN, by, reminded=True)

@@ -182,6 +182,7 @@ def _car(
         "rate_source": car.rate.source,
         "action": decision.action,
         "plug_in_by": None if decision.plug_in_by is None else decision.plug_in_by.isoformat(),
+        "in_place_of": None if decision.in_place_of is None else decision.in_place_of.name,
         "current": sessions[0].current if sessions else None,
         "ready_at": None if decision.ready_at is None else decision.ready_at.isoformat(),
         "why": decision.why,
@@ -285,19 +286,22 @@ def _to_key_in(car: Car, decision: Decision, offered: list[str], unit: DistanceU
     first = decision.sessions[0]
     limit = float(car.limit_kwh[first.first]) / car.vehicle.usable_kwh
     lead = car.lead.name or car.lead.id
+    # Who steers the session: where both can, a lead manages better, and a timer of the car's own is no other car's.
+    both = car.lead.control == car.vehicle.control == car.control
+    steers = lead if car.lead.control == car.control and (car.control == "managed" or not both) else car.name
     told = [{"where": lead, "what": "current", "value": first.current}]
+    if not car.vehicle.cutoff:
+        told.append({"where": car.name, "what": "charge limit", "value": percent_told(limit)})
+    if car.control == "managed":
+        told.insert(1, {"where": steers, "what": "on", "value": " and ".join(offered)})
+    elif car.control == "timer" and decision.action != "go_on":
+        told.append({"where": steers, "what": "timer", "value": f"start {told_clock(first.start)}"})
+    elif decision.action == "plug_in":
+        told.append({"where": car.name, "what": "plug in", "value": f"at {told_clock(first.start)}"})
     if car.vehicle.cutoff:
         told.append(
             {"where": car.name, "what": "stop by hand at", "value": f"{told_clock(first.end)}, {first.wall_kwh:.1f} kWh"}
         )
-    else:
-        told.append({"where": car.name, "what": "charge limit", "value": percent_told(limit)})
-    if car.control == "managed":
-        told.insert(1, {"where": lead, "what": "on", "value": " and ".join(offered)})
-    elif car.control == "timer" and decision.action != "go_on":
-        told.append({"where": car.name, "what": "timer", "value": f"start {told_clock(first.start)}"})
-    elif decision.action == "plug_in":
-        told.append({"where": car.name, "what": "plug in", "value": f"at {told_clock(first.start)}"})
     expected = expectation(car, first.first_amps)
     range_per_h = f"{in_unit(expected.range_km_per_h, unit):.0f} {unit} per hour"
     after = f"{expected.volts:g} V, {expected.wall_kw:.1f} kW, {range_per_h}"
@@ -306,17 +310,19 @@ def _to_key_in(car: Car, decision: Decision, offered: list[str], unit: DistanceU
 
 def _inputs(car: Car, vehicle: Vehicle, known: Aboard, asked: core_documents.Household) -> dict[str, Any]:
     """What changes every evening, as it stands, with the versions that an edit must come with. asked : as core took it."""
-    night, now, reading = the_night(asked), asked.now, known.reading
-    trip = Trip.objects.of(vehicle.household).filter(vehicle=vehicle, leave__gt=now).first()
+    night, reading = the_night(asked), known.reading
+    trip, usual_trip = _next_trip(vehicle, asked)
+    shown = usual_trip or trip
     evening = Evening.objects.of(vehicle.household).filter(vehicle=vehicle, night=night).first()
     return {
         "soc_pct": round(known.pct, 1),
         "soc_read": None if reading is None else {"at": reading.at.isoformat(), "pct": reading.soc_pct},
         "soc_reckoned": known.reckoned,
         "soc_version": 0 if reading is None else reading.pk,
-        "trip_version": 0 if trip is None else trip.version,
-        "leave": None if trip is None else trip.leave.isoformat(),
-        "km": None if trip is None else trip.km,
+        "trip_version": trip.version if trip is not None and usual_trip is None else 0,
+        "leave": None if shown is None else shown.leave.isoformat(),
+        "km": None if shown is None else shown.km,
+        "is_usual": usual_trip is not None,
         "evening_version": 0 if evening is None else evening.version,
         "limit_pct": None if evening is None else evening.limit_pct,
         "daily_limit_pct": car.vehicle.daily_limit_pct,
@@ -330,6 +336,14 @@ def _inputs(car: Car, vehicle: Vehicle, known: Aboard, asked: core_documents.Hou
         "vehicle_version": vehicle.version,
         **{key: [] if evening is None else getattr(evening, key) for key in _BY_HAND},
     }
+
+
+def _next_trip(vehicle: Vehicle, asked: core_documents.Household) -> tuple[Trip | None, core_documents.Trip | None]:
+    """The next trip that somebody named, and the drive of a usual day that comes before it. asked : as core took it."""
+    named = Trip.objects.of(vehicle.household).filter(vehicle=vehicle, leave__gt=asked.now).first()
+    coming = [trip for trip in asked.trips_of(str(vehicle.pk)) if trip.leave > asked.now]
+    first = min(coming, key=lambda trip: trip.leave, default=None)
+    return named, None if first is None or (named is not None and named.leave <= first.leave) else first
 
 
 def _cars_of(made: Plan, decisions: list[Decision], caution: Mapping[str, str]) -> list[str]:
@@ -415,8 +429,13 @@ def _trip(person: Person, vehicle: Vehicle, fields: Mapping[str, Any], version: 
         zone = ZoneInfo(vehicle.household.timezone)
         expected = f"a time after now ({now.astimezone(zone):%H:%M})"
         raise editing.Refused([Mistake("leave", leave.astimezone(zone), expected)])
-    trip = Trip.objects.of(vehicle.household).filter(vehicle=vehicle, leave__gt=now).first()
     what = f"{vehicle.name}: next trip"
+    trip, usual_trip = _next_trip(vehicle, core_household(vehicle.household, now))
+    if usual_trip is not None and not version:
+        given = {key: fields.get(key, getattr(usual_trip, key)) for key in _TRIP_FIELDS}
+        back = usual_trip.back + (given["leave"] - usual_trip.leave)
+        editing.add(person, "trip", {"vehicle_id": vehicle.pk, "back": back} | given, what=what)
+        return
     if trip is None:
         if leave is None or fields.get("km") is None:
             missing = "leave" if leave is None else "km"

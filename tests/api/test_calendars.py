@@ -167,3 +167,20 @@ def test_the_feed_tells_of_one_household_only(signed_in: Browser, stranger: Brow
 
     assert mine["path"] != theirs["path"]
     assert b"Heron" not in Client().get(theirs["path"]).content
+
+
+def test_who_takes_the_lead_from_another_car_is_told_on_the_page_and_in_the_feed(signed_in: Browser):
+    _, whole = signed_in.get("/household")
+    unit = next(lead for lead in whole["leads"] if lead["name"] == "wall unit")
+    wren = next(car for car in whole["vehicles"] if car["name"] == "Wren")
+    signed_in.send("patch", f"/vehicles/{wren['id']}?version={wren['version']}", {"lead_id": unit["id"]})
+
+    _, told = signed_in.get("/tonight")
+    first, second = sorted(told["cars"], key=lambda car: str(car["sessions"][0]["start"]))
+    assert (first["in_place_of"], second["in_place_of"]) == (None, first["name"])
+
+    feed = icalendar.Calendar.from_ical(Client().get(signed_in.get("/calendar")[1]["path"]).content).walk("VEVENT")
+    by = f"{datetime.fromisoformat(second['plug_in_by']):%H:%M}"
+    assert f"Plug {second['name']} into the carport by {by}, in place of {first['name']}" in {
+        str(e["SUMMARY"]) for e in feed
+    }

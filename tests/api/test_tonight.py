@@ -1,10 +1,13 @@
 """The evening question, and what changes every evening."""
 
+from datetime import datetime
+
 import pytest
 
 from moonplan.household.models import Change, Person
 from moonplan.planning.models import ShownPlan
 from tests.api.conftest import Browser, car_of, versions
+from tests.core.factories import at
 
 
 def test_the_evening_s_answer(signed_in: Browser):
@@ -438,3 +441,60 @@ def test_what_is_to_be_keyed_in_is_told_as_a_person_walks_past_it(signed_in: Bro
         ("Wren", "charge limit", "90 %"),
         ("Wren", "timer", "start 22:00"),
     ]
+
+
+@pytest.mark.parametrize(("lead", "car", "steers"), [("timer", "hand", "portable lead"), ("timer", "timer", "Wren")])
+def test_what_has_the_timer_is_set_to_start(signed_in: Browser, lead: str, car: str, steers: str):
+    _, whole = signed_in.get("/household")
+    for kind, name, control in (("leads", "portable lead", lead), ("vehicles", "Wren", car)):
+        row = next(row for row in whole[kind] if row["name"] == name)
+        signed_in.send("patch", f"/{kind}/{row['id']}?version={row['version']}", {"control": control})
+
+    _, told = signed_in.get("/tonight")
+
+    [timer] = [row for row in car_of(told, "Wren")["to_key_in"] if row["what"] == "timer"]
+    assert (timer["where"], timer["value"]) == (steers, "start 22:00")
+
+
+def test_a_car_that_steers_itself_is_told_when_to_be_on_and_one_by_hand_when_to_stop(signed_in: Browser):
+    def keyed_in(**changes: object) -> list[tuple[str, str]]:
+        _, whole = signed_in.get("/household")
+        row = next(row for row in whole["vehicles"] if row["name"] == "Wren")
+        assert signed_in.send("patch", f"/vehicles/{row['id']}?version={row['version']}", changes)[0] == 200
+        _, told = signed_in.get("/tonight")
+        return [(one["where"], one["what"]) for one in car_of(told, "Wren")["to_key_in"]]
+
+    assert ("Wren", "on") in keyed_in(control="managed")
+    by_hand = keyed_in(control="hand", cutoff=True)
+    assert by_hand.index(("Wren", "plug in")) < by_hand.index(("Wren", "stop by hand at"))
+
+
+def test_a_usual_day_stands_in_the_sentence_and_is_named_by_changing_it(signed_in: Browser):
+    def next_trip() -> tuple[bool, datetime, float]:
+        inputs = car_of(signed_in.get("/tonight")[1], "Wren")["inputs"]
+        return inputs["is_usual"], datetime.fromisoformat(inputs["leave"]), inputs["km"]
+
+    def typed(**fields: object) -> None:
+        wren = car_of(signed_in.get("/tonight")[1], "Wren")
+        assert signed_in.send("patch", f"/tonight/{wren['id']}", {**fields, "versions": versions(wren)})[0] == 200
+
+    _, days = signed_in.get("/days?nights=2")
+    named = car_of(days, "Wren")["trips"][0]
+    signed_in.send("delete", f"/days/trips/{named['id']}?version={named['version']}")
+
+    # Of the Thursdays of three weeks, 17.6, 19.8 and 24.2 km by an odometer of whole ones, four fifths of the way up lie
+    # 22.4; where nobody typed otherwise it is out from 8:00 to 17:00.
+    is_usual, leave, km = next_trip()
+    assert (is_usual, leave) == (True, at("2026-01-15T08:00:00+01:00"))
+    assert km == pytest.approx(22.4, abs=0.8)
+
+    typed(km=40)
+    assert next_trip() == (False, at("2026-01-15T08:00:00+01:00"), 40)
+    signed_in.send("post", "/undo")
+    assert next_trip() == (is_usual, leave, km)
+
+    typed(leave="2026-01-15T07:30")
+    assert next_trip() == (False, at("2026-01-15T07:30:00+01:00"), km)
+    _, days = signed_in.get("/days?nights=2")
+    back = datetime.fromisoformat(car_of(days, "Wren")["trips"][0]["back"])
+    assert back == at("2026-01-15T16:30:00+01:00")

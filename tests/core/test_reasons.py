@@ -408,8 +408,8 @@ def test_a_session_that_goes_on_far_above_its_boost_level_has_other_reasons():
 
 
 def test_what_is_charged_at_once_is_no_part_of_the_price_that_is_compared():
-    # 4 kWh are aboard, and at once up to 7.5 it charges at 0.30 from 18:00 and at 0.15 from 18:45 on; the hour of 0.15 has the
-    # rest of the 10.4 that it needs, since until its end 7 × 0.92 kWh are charged.
+    # 4 kWh are aboard, and at once up to 7.5 it charges at 0.30 from 18:00 and at 0.15 from 18:45 on; the hour of 0.15 has
+    # the rest of the 10.4 that it needs, since until its end 7 × 0.92 kWh are charged.
     bands = [{"name": "early", "price": 0.15, "from": "18:45", "to": "19:45"}]
     told_of_heron = reason(
         vehicles=[a_car(soc_pct=8, boost_pct=15, end_pct=5, reserve_pct=0)],

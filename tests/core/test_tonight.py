@@ -279,3 +279,41 @@ def test_a_car_that_has_charged_is_told_so_until_it_leaves():
     assert decided(trips=[soon]).why == "it leaves before it could charge"
     assert decided(**over).why == "not plugged in tonight"
     assert decided(plugged_in=True, forbids=[forbid]).why == "you keep it off all night"
+
+
+def on_one_lead(dunlin: dict[str, Any] | None = None, *trips: dict[str, Any]) -> Decision:
+    """What is to be done with Dunlin, which can have the lead from 5:30 on, when all are up; Heron has it from 22:00 on."""
+    later = {"plug_in_hours": ["05:30", "08:00"], "end_pct": 55} | (dunlin or {})
+    return decide(
+        plan(
+            a_household(
+                vehicles=[a_car(end_pct=80, plug_in_hours=["22:00", "05:00"]), a_car(id="dunlin", name="Dunlin", **later)],
+                rates=[LOSSLESS, LOSSLESS | {"vehicle": "dunlin"}],
+                trips=trips,
+                wake="05:00",
+            ),
+            prove=False,
+        ),
+        1,
+        plugged_in=True,
+    )
+
+
+def test_a_car_takes_the_lead_from_the_one_that_has_it_until_then():
+    decision = on_one_lead()
+
+    # It hung on the lead earlier in the night, and Heron since.
+    assert (decision.action, decision.in_place_of.id) == ("plug_in", "heron")
+    assert clock(decision.plug_in_by) == "05:30"
+
+
+def test_a_car_whose_lead_the_other_has_left_takes_it_from_nobody():
+    away = a_trip("2026-01-15T05:15:00+01:00", "2026-01-15T18:00:00+01:00", 10)
+
+    assert on_one_lead(None, away).in_place_of is None
+
+
+def test_a_car_that_has_the_lead_first_takes_it_from_nobody():
+    decision = on_one_lead({"plug_in_hours": ["18:00", "21:00"]})
+
+    assert (decision.action, decision.in_place_of) == ("keep_plugged_in", None)

@@ -155,7 +155,8 @@ class SocRead(Schema):
 class Inputs(Schema):
     """What changes every evening, with the versions that an edit must come with.
 
-    soc_read : what its SoC stands on; soc_reckoned : whether it has changed since, as was planned.
+    soc_read : what its SoC stands on; soc_reckoned : whether it has changed since, as was planned. is_usual : whether the
+    next trip is a usual day's, which nobody has named.
     """
 
     soc_pct: float
@@ -165,6 +166,7 @@ class Inputs(Schema):
     trip_version: int
     leave: datetime | None
     km: float | None
+    is_usual: bool
     evening_version: int
     limit_pct: float | None
     daily_limit_pct: float
@@ -198,6 +200,7 @@ class CarTonight(CarNight):
     rate_source: Literal["measured", "assumed"]
     action: Action
     plug_in_by: datetime | None
+    in_place_of: str | None
     current: str | None
     ready_at: datetime | None
     why: str

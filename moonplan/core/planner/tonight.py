@@ -29,8 +29,8 @@ Action = Literal["plug_in", "go_on", "keep_plugged_in", "leave_unplugged", "has_
 class Decision:
     """What to do with one car tonight.
 
-    plug_in_by : the last time someone is up before the first session; None where that is now. ready_at : when the last
-        session is through.
+    plug_in_by : the last time someone is up before the first session; None where that is now. in_place_of : the car that has
+        the lead until then. ready_at : when the last session is through.
     departure, readiness : the next departure after now, and whether the car is ready for it.
     why : for a car to be plugged in, the first session's reason; else why it is left, in one clause.
     """
@@ -38,6 +38,7 @@ class Decision:
     action: Action
     sessions: tuple[Session, ...]
     plug_in_by: datetime | None
+    in_place_of: Car | None
     ready_at: datetime | None
     departure: Departure | None
     readiness: Readiness | None
@@ -60,12 +61,13 @@ def decide(plan: Plan, i: int, *, plugged_in: bool = False) -> Decision:
     sessions = tuple(session for session in plan.sessions[i] if session.start < until)
     departure = car.departures[0] if car.departures else None
     readiness = mine.departures[0] if car.departures else None
-    by = plug_in_by(plan, car, sessions[0].start) if sessions else None
-    if sessions:
-        action, why = action_of(car, sessions[0], plugged_in=plugged_in), sessions[0].reason
-    else:
+    if not sessions:
         action, why = _nothing(plan, i, until, "has_charged" if plugged_in else "leave_unplugged")
-    return Decision(action, sessions, by, sessions[-1].end if sessions else None, departure, readiness, why)
+        return Decision(action, (), None, None, None, departure, readiness, why)
+    first, other = sessions[0], in_place_of(plan, car, sessions[0])
+    action = action_of(car, first, plugged_in=plugged_in and other is None)
+    by = plug_in_by(plan, car, first.start)
+    return Decision(action, sessions, by, other, sessions[-1].end, departure, readiness, first.reason)
 
 
 def action_of(car: Car, session: Session, *, plugged_in: bool = False) -> Action:
@@ -84,6 +86,15 @@ def plug_in_by(plan: Plan, car: Car, start: datetime) -> datetime | None:
         moment -= timedelta(minutes=1)
     moment = max([moment, *(trip.back for trip in h.trips_of(car.id) if trip.back <= start)])
     return moment if moment > h.now else None
+
+
+def in_place_of(plan: Plan, car: Car, session: Session) -> Car | None:
+    """The other car that has a car's lead before its session, and is still at home then; None where the lead is free."""
+    planned = zip(plan.problem.cars, plan.sessions, strict=True)
+    before = [(s.end, one) for one, mine in planned if one.lead.id == car.lead.id for s in mine if s.start < session.start]
+    end, last = max(before, key=lambda before: before[0], default=(session.start, car))
+    leaves = (trip.leave for trip in plan.problem.household.trips_of(last.id))
+    return None if last is car or any(end <= leave <= session.start for leave in leaves) else last
 
 
 def _nothing(plan: Plan, i: int, until: datetime, otherwise: Action) -> tuple[Action, str]:

@@ -1189,6 +1189,8 @@ export interface components {
             action: "plug_in" | "go_on" | "keep_plugged_in" | "leave_unplugged" | "has_charged" | "cannot_charge" | "away";
             /** Plug In By */
             plug_in_by: string | null;
+            /** In Place Of */
+            in_place_of: string | null;
             /** Current */
             current: string | null;
             /** Ready At */
@@ -1340,7 +1342,8 @@ export interface components {
          * Inputs
          * @description What changes every evening, with the versions that an edit must come with.
          *
-         *     soc_read : what its SoC stands on; soc_reckoned : whether it has changed since, as was planned.
+         *     soc_read : what its SoC stands on; soc_reckoned : whether it has changed since, as was planned. is_usual : whether the
+         *     next trip is a usual day's, which nobody has named.
          */
         Inputs: {
             /** Soc Pct */
@@ -1356,6 +1359,8 @@ export interface components {
             leave: string | null;
             /** Km */
             km: number | null;
+            /** Is Usual */
+            is_usual: boolean;
             /** Evening Version */
             evening_version: number;
             /** Limit Pct */

@@ -4,7 +4,7 @@ import { ApiError } from "../api/client";
 import { useRowEdit } from "../household/household.queries";
 import { OutOfDate } from "../shared/anew";
 import { EditProblem } from "../shared/EditProblem";
-import { energy, mannerOf, money } from "../shared/format";
+import { energy, isTold, mannerOf, money } from "../shared/format";
 import page from "../shared/Page.module.css";
 import { Refinement } from "../shared/Refinement";
 import { Simulated } from "../shared/Simulated";
@@ -71,7 +71,7 @@ function Shown({ plan, nights, setNights }: { plan: Days; nights: number; setNig
       ) : (
         <p className={classes.summary}>
           {plan.totals.sessions} sessions, {money(plan.totals.cost, manner)}
-          {plan.totals.solar_kwh > 0 &&
+          {isTold(plan.totals.solar_kwh) &&
             ` (${energy(plan.totals.solar_kwh)} own sun; ${money(plan.totals.cost_sun_free, manner)} with the sun as free)`}
           ; {needless > 0 && `${needless} times a car need not be plugged in at all; `}
           {plan.cars.some((car) => car.trips.some((trip) => trip.short_kwh > 0)) ? (

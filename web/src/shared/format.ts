@@ -66,6 +66,11 @@ export function energy(kwh: number): string {
   return `${kwh.toFixed(1)} kWh`;
 }
 
+/** Whether an energy is more than nothing as it is written. */
+export function isTold(kwh: number): boolean {
+  return energy(Math.abs(kwh)) !== energy(0);
+}
+
 export function percent(value: number): string {
   return `${Math.round(value)} %`;
 }

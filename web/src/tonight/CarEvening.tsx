@@ -1,7 +1,7 @@
 import { Link } from "react-router";
 import type { CarTonight, Schemas } from "../api/client";
 import { ApiError } from "../api/client";
-import { clock, dayTold, distance, energy, type Manner, money, percent, unbroken } from "../shared/format";
+import { clock, dayTold, distance, energy, isTold, type Manner, money, percent, unbroken } from "../shared/format";
 import { NumberField } from "../shared/NumberField";
 import { ByHand } from "./ByHand";
 import { Conflict } from "./Conflict";
@@ -58,7 +58,7 @@ export function CarEvening({ car: known, manner, cautions }: Props) {
               <span>{energy(car.wall_kwh)}</span>
               <span>{money(car.cost, manner)}</span>
               <span>{distance(car.range_km, manner)} of range</span>
-              {car.solar_kwh > 0 && (
+              {isTold(car.solar_kwh) && (
                 <span>
                   {energy(car.solar_kwh)} own sun; {money(car.cost_sun_free, manner)} with the sun as free
                 </span>

@@ -35,7 +35,8 @@ function Decision({ car, manner }: { car: CarTonight; manner: Manner }) {
               by <strong>{clock(car.plug_in_by, manner)}</strong>
             </>
           )}
-          , at <strong>{unbroken(car.current ?? "")}</strong>; <Until car={car} manner={manner} />
+          {car.in_place_of !== null && ` in place of ${car.in_place_of}`}, at{" "}
+          <strong>{unbroken(car.current ?? "")}</strong>; <Until car={car} manner={manner} />
         </>
       );
     case "go_on":
@@ -86,13 +87,15 @@ function Until({ car, manner }: { car: CarTonight; manner: Manner }) {
 }
 
 function Leaving({ car, manner, errors, edit }: Props) {
-  const { leave, km } = car.inputs;
+  const { leave, km, is_usual: usual } = car.inputs;
   const leaveDay = leave ?? null;
   const tomorrow = new Date(Date.parse(car.tide[0]?.at ?? "") + 24 * 3600_000).toISOString();
   const onDay = day(leaveDay ?? tomorrow, manner);
   return (
     <>
-      {leaveDay === null ? ". No trip is planned: leave at " : `; you leave ${dayTold(leaveDay, manner)} `}
+      {leaveDay === null
+        ? ". No trip is planned: leave at "
+        : `; you ${usual ? "usually " : ""}leave ${dayTold(leaveDay, manner)} `}
       <TimeField
         label="Leaving time"
         value={leaveDay === null ? "" : clock(leaveDay, manner)}

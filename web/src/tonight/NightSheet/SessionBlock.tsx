@@ -1,7 +1,7 @@
 import { type KeyboardEvent, type PointerEvent, useState } from "react";
 import type { CarTonight, SessionOut } from "../../api/client";
 import type { Heights } from "../../shared/axis";
-import { amps, clock, energy, type Manner, money, percent } from "../../shared/format";
+import { amps, clock, energy, isTold, type Manner, money, percent } from "../../shared/format";
 import { useGathered } from "../../shared/gathered";
 import { SessionShape } from "../../shared/SessionShape";
 import water from "../../shared/Tide.module.css";
@@ -41,7 +41,7 @@ export function SessionBlock({ car, session, nth, manner, x, end, blocks, onTell
   const told =
     `${car.name}, ${session.current}, ${clock(session.start, manner)}–${clock(session.end, manner)}: ` +
     `${percent(session.soc_from_pct)} to ${percent(session.soc_to_pct)}, ${energy(session.wall_kwh)}, ` +
-    `${session.solar_kwh > 0 ? `of it ${energy(session.solar_kwh)} own sun, ` : ""}` +
+    `${isTold(session.solar_kwh) ? `of it ${energy(session.solar_kwh)} own sun, ` : ""}` +
     `${money(session.cost, manner)}; ${session.reason}. After ten minutes: ${session.expect.volts} V, ` +
     `${session.expect.wall_kw.toFixed(1)} kW.`;
 
