@@ -72,7 +72,7 @@ def test_more_current_closes_what_is_missing_when_the_nights_end():
     assert made.outcome.short_kwh == pytest.approx(40 - 37.42)
     assert found["10 A instead of 6"].closes
     assert plan(applied(household, found["10 A instead of 6"].edits), prove=False).outcome.short_kwh == 0
-    assert not any("trip" in told or "on the way" in told for told in found)
+    assert not any("trip" in told or "on the way" in told for told in found), "there is no trip"
     # 22:00 to 7:00 is 1.38 kW short of 2.58 kWh: an hour more leaves 1.2 of it, two hours none.
     assert found["plug it in from 21:00, 1 h earlier"].short_kwh == pytest.approx(2.58 - 1.38)
     assert found["plug it in from 20:00, 2 h earlier"].closes
@@ -89,11 +89,34 @@ def test_more_current_before_the_end_is_tried_in_the_last_nights_first():
     )
     made = plan(household, prove=False)
 
-    [step, *_] = remedies(made, 0, 1)
+    [step, *others] = remedies(made, 0, 1)
 
     assert made.outcome.cars[0].shorts_kwh[1] == pytest.approx(40 - 7.42 - 2 * 12.42)
     assert (step.told, step.closes) == ("10 A instead of 6 from Thursday night on", True)
     assert [edit.night.isoformat() for edit in step.edits] == ["2026-01-15", "2026-01-16"]
+    # What is charged on Thursday's way is there at the end, too.
+    [on_the_way] = [one for one in others if "on the way" in one.told]
+    assert (on_the_way.told, on_the_way.closes) == ("charge 7.8 kWh on the way on Thursday", True)
+
+
+def test_the_other_car_takes_the_last_trip_for_what_is_missing_when_the_nights_end():
+    # Not plugged in after the trip, 25 − 20 kWh leave 5 of the 25 that are wanted at noon; Wren is full and wants nothing.
+    household = a_household(
+        horizon_nights=2,
+        circuits=[a_circuit(), a_circuit(id="shed")],
+        leads=[a_lead(), a_lead(id="second", circuit="shed")],
+        vehicles=[
+            a_car(plug_in_hours=["19:00", "19:15"], end_pct=50),
+            a_car(id="wren", name="Wren", lead="second", soc_pct=100),
+        ],
+        rates=[LOSSLESS, LOSSLESS | {"vehicle": "wren", "lead": "second"}],
+        trips=[a_trip(LEAVE, BACK, 100)],
+    )
+    made = plan(household, prove=False)
+
+    found = {one.told: one for one in remedies(made, 0, 1)}
+
+    assert found["take Wren for the trip on Thursday"].closes
 
 
 def test_plugging_in_earlier_closes_it_by_the_smallest_hour_that_does():

@@ -52,8 +52,14 @@ def test_what_a_car_lacks_when_the_nights_end_is_told_beside_that_everyone_can_l
     form.get_by_label("Back").fill("2026-01-21T11:00")
     form.get_by_role("button", name="Keep the change").click()
 
-    expect(page.get_by_text(re.compile("Wren is short by .* km .* when these nights end, Wednesday 12:00"))).to_be_visible()
+    expect(
+        page.get_by_text(re.compile("Wren is short by .* km .* when these nights end, Wednesday 21 January 12:00"))
+    ).to_be_visible()
     expect(page.get_by_text("everyone can leave in time")).to_be_visible()
+
+    page.get_by_role("button", name="Ways out").click()
+    page.get_by_role("button", name=re.compile(r"Charge .* kWh on the way on Wednesday 21 January")).click()
+    expect(page.get_by_text("when these nights end")).to_have_count(0)
 
 
 def test_a_trip_that_cannot_be_is_refused_at_its_field_and_the_plan_stays(demo: Served, open_page):

@@ -128,13 +128,13 @@ def _tried(made: Plan, i: int, nth: int, fills_for_the_end: bool) -> Iterator[tu
         lately = (
             (" the last night" if is_end else " the night before")
             if len(last) == 1
-            else f" from {_told(last[0], household)} on"
+            else f" from {_day(last[0], household)} night on"
         )
         yield from _more_current(household, car, last, lately)
         yield from _more_current(household, car, nights, " every night" + ("" if is_end else " until then"))
     off = [night for night in nights if night in overrides and not overrides[night].plugged_in]
     if off:
-        told = "plug it in every night" if len(off) > 1 else f"plug it in on {_told(off[0], household)}"
+        told = "plug it in every night" if len(off) > 1 else f"plug it in on {_day(off[0], household)} night"
         yield "plugged in", told, tuple(OfNight(car.id, night, plugged_in=True) for night in off)
     yield from _earlier(car)
     pct = min(100.0, round(_required_kwh(made, i, nth) / car.vehicle.usable_kwh * 100 + 0.5))
@@ -148,19 +148,20 @@ def _tried(made: Plan, i: int, nth: int, fills_for_the_end: bool) -> Iterator[tu
         yield "pin", "let the pinned session go", unpinned
     if made.problem.habit_of(car) != "cheapest":
         yield "habit", "the cheapest hours instead of its habit", (OfVehicle(car.id, habit="cheapest"),)
-    if nth < len(car.departures):
+    if car.departures:
         yield from _other_cars(made, i, nth)
-        yield from _on_the_way(made, i, nth, fills_for_the_end)
+        yield from _on_the_last_way(made, i) if is_end else _on_the_way(made, i, nth, fills_for_the_end)
 
 
 def _other_cars(made: Plan, i: int, nth: int) -> Iterator[tuple[str, str, tuple[Edit, ...]]]:
-    """The cars that are at home and could take the trip."""
+    """The cars that are at home and could take the trip, or before the end the last one."""
     household, car = made.problem.household, made.problem.cars[i]
-    departure = car.departures[nth]
+    trip, is_end = car.departures[min(nth, len(car.departures) - 1)].trip, nth == len(car.departures)
+    which = f"the trip on {_leaving_day(trip, household)}" if is_end else "that trip"
     for other in household.vehicles:
-        if other.id != car.id and not _is_out(household, other.id, departure.trip):
-            edits = (OfTrip(car.id, departure.trip.leave, other_vehicle=other.id),)
-            yield f"other car {other.id}", f"take {other.name or other.id} for that trip", edits
+        if other.id != car.id and not _is_out(household, other.id, trip):
+            edits = (OfTrip(car.id, trip.leave, other_vehicle=other.id),)
+            yield f"other car {other.id}", f"take {other.name or other.id} for {which}", edits
 
 
 def _on_the_way(made: Plan, i: int, nth: int, fills_for_the_end: bool) -> Iterator[tuple[str, str, tuple[Edit, ...]]]:
@@ -172,19 +173,34 @@ def _on_the_way(made: Plan, i: int, nth: int, fills_for_the_end: bool) -> Iterat
     most_kwh = departure.taking.kwh
     if fills_for_the_end:
         most_kwh = max(most_kwh, (trip.fill_to_pct - car.vehicle.reserve_pct) / 100 * usable_kwh)
-    more_kwh = min(_short_kwh(made, i, nth) + departure.on_the_way_kwh, most_kwh)
-    gain_kwh = -(-(trip.gain_kwh + more_kwh) * 10 // 1) / 10
+    gain_kwh = _tenths(trip.gain_kwh + min(_short_kwh(made, i, nth) + departure.on_the_way_kwh, most_kwh))
     more_kwh = gain_kwh - trip.gain_kwh
     if more_kwh < _WORTH_KWH:
         return
-    told = f"charge {more_kwh:.1f} kWh on the way"
+    edit, told = OfTrip(car.id, trip.leave, gain_kwh=gain_kwh), f"charge {more_kwh:.1f} kWh on the way"
     if fills_for_the_end:
-        fill_to_pct = max(0.0, trip.fill_to_pct - more_kwh / usable_kwh * 100)
-        edit = OfTrip(car.id, trip.leave, gain_kwh=gain_kwh, fill_to_pct=fill_to_pct)
-    else:
-        told += " instead of leaving full" if trip.fill else ""
-        edit = OfTrip(car.id, trip.leave, gain_kwh=gain_kwh, fill=False if trip.fill else None)
+        edit = replace(edit, fill_to_pct=max(0.0, trip.fill_to_pct - more_kwh / usable_kwh * 100))
+    elif trip.fill:
+        edit, told = replace(edit, fill=False), f"{told} instead of leaving full"
     yield "on the way", told, (edit,)
+
+
+def _on_the_last_way(made: Plan, i: int) -> Iterator[tuple[str, str, tuple[Edit, ...]]]:
+    """More charged on the way of the last trip, for the end: what is missing then, or where it leaves with less for that all
+    that the trip takes."""
+    car = made.problem.cars[i]
+    last = car.departures[-1]
+    short_kwh, most_kwh = _short_kwh(made, i, len(car.departures)), last.taking.kwh
+    for more_kwh in (short_kwh, most_kwh) if short_kwh < most_kwh else (most_kwh,):
+        gain_kwh = _tenths(last.trip.gain_kwh + more_kwh)
+        if (more_kwh := gain_kwh - last.trip.gain_kwh) >= _WORTH_KWH:
+            told = f"charge {more_kwh:.1f} kWh on the way on {_leaving_day(last.trip, made.problem.household)}"
+            yield "on the way", told, (OfTrip(car.id, last.trip.leave, gain_kwh=gain_kwh),)
+
+
+def _tenths(kwh: float) -> float:
+    """The next tenth that is as much."""
+    return -(-kwh * 10 // 1) / 10
 
 
 def _more_current(
@@ -245,8 +261,12 @@ def _required_kwh(made: Plan, i: int, nth: int) -> float:
     return float(made.outcome.cars[i].asked.kwh[nth])
 
 
-def _told(night: date, household: Household) -> str:
-    return f"{told_day(night, household.now.astimezone(household.zone).date())} night"
+def _day(day: date, household: Household) -> str:
+    return told_day(day, household.now.astimezone(household.zone).date())
+
+
+def _leaving_day(trip: Trip, household: Household) -> str:
+    return _day(trip.leave.astimezone(household.zone).date(), household)
 
 
 def _is_out(household: Household, vehicle: str, trip: Trip) -> bool:
@@ -293,10 +313,10 @@ def _with_vehicle(household: Household, edit: OfVehicle) -> Household:
 def _still_short(after: Plan, made: Plan, i: int, nth: int, edits: tuple[Edit, ...]) -> bool:
     """Whether the trip, whoever takes it, or the end is still short in another plan."""
     car = made.problem.cars[i]
+    if nth == len(car.departures):
+        return _short_kwh(after, i, len(after.problem.cars[i].departures)) > 0
     takes = next((e.other_vehicle for e in edits if isinstance(e, OfTrip) and e.other_vehicle), car.id)
     then = next(n for n, one in enumerate(after.problem.cars) if one.id == takes)
     departures = after.problem.cars[then].departures
-    if nth == len(car.departures):
-        return _short_kwh(after, then, len(departures)) > 0
     leave = car.departures[nth].trip.leave
     return any(one.trip.leave == leave and _short_kwh(after, then, n) > 0 for n, one in enumerate(departures))

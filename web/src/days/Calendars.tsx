@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, type Schemas, told } from "../api/client";
 import { EditProblem } from "../shared/EditProblem";
-import { clock, dayTold, type Manner, toKm, toUnit } from "../shared/format";
+import { clock, counted, dayTold, type Manner, toKm, toUnit } from "../shared/format";
 import { figure } from "../shared/number";
 import { outdated } from "../shared/outdated";
 import classes from "./Days.module.css";
@@ -65,8 +65,8 @@ function Bring({ cars, manner }: { cars: CarDays[]; manner: Manner }) {
       {found && (
         <div aria-live="polite">
           <p>
-            {found.kept ? "Brought in" : "It would bring"} {found.new} {found.new === 1 ? "trip" : "trips"};{" "}
-            {found.again} {found.again === 1 ? "is" : "are"} here already.
+            {found.kept ? "Brought in" : "It would bring"} {counted(found.new, "trip")}; {found.again}{" "}
+            {found.again === 1 ? "is" : "are"} here already.
           </p>
           <ul>
             {found.refused.map((one) => (

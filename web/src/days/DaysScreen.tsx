@@ -4,7 +4,7 @@ import { ApiError } from "../api/client";
 import { useRowEdit } from "../household/household.queries";
 import { OutOfDate } from "../shared/anew";
 import { EditProblem } from "../shared/EditProblem";
-import { energy, isTold, mannerOf, money } from "../shared/format";
+import { counted, energy, isTold, mannerOf, money } from "../shared/format";
 import page from "../shared/Page.module.css";
 import { Refinement } from "../shared/Refinement";
 import { Simulated } from "../shared/Simulated";
@@ -70,10 +70,10 @@ function Shown({ plan, nights, setNights }: { plan: Days; nights: number; setNig
         </p>
       ) : (
         <p className={classes.summary}>
-          {plan.totals.sessions} sessions, {money(plan.totals.cost, manner)}
+          {counted(plan.totals.sessions, "session")}, {money(plan.totals.cost, manner)}
           {isTold(plan.totals.solar_kwh) &&
             ` (${energy(plan.totals.solar_kwh)} own sun; ${money(plan.totals.cost_sun_free, manner)} with the sun as free)`}
-          ; {needless > 0 && `${needless} times a car need not be plugged in at all; `}
+          ; {needless > 0 && `${counted(needless, "time")} a car need not be plugged in at all; `}
           {plan.cars.some((car) => car.trips.some((trip) => trip.short_kwh > 0)) ? (
             <strong className={classes.short}>some departure comes up short, see below.</strong>
           ) : (
@@ -106,8 +106,7 @@ function Horizon({ plan }: { plan: Days }) {
   if (plan.nights_of_tonight >= plan.nights || plan.cars.length === 0) return null;
   return (
     <div className={classes.note}>
-      Tonight is planned with {plan.nights_of_tonight} {plan.nights_of_tonight === 1 ? "night" : "nights"} in view, so
-      its plan may differ.{" "}
+      Tonight is planned with {counted(plan.nights_of_tonight, "night")} in view, so its plan may differ.{" "}
       <button
         type="button"
         disabled={edit.isPending}

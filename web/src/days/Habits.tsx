@@ -1,7 +1,7 @@
 import { useState } from "react";
 import { useRowEdit, useTypedRow } from "../household/household.queries";
 import { EditProblem } from "../shared/EditProblem";
-import { distance, type Manner, money, nightTitle } from "../shared/format";
+import { counted, distance, type Manner, money, nightTitle } from "../shared/format";
 import { HABITS } from "../shared/habits";
 import classes from "./Days.module.css";
 import { type CarDays, type Days, useHabits } from "./days.queries";
@@ -42,9 +42,10 @@ export function Habits({ plan, manner }: { plan: Days; manner: Manner }) {
             ))}
           </div>
           <p>
-            <strong>{words[one.habit]}</strong>: {one.sentence} {one.totals.sessions} sessions on {one.nights.length}{" "}
-            nights, {money(one.totals.cost, manner)}, levelled {money(one.totals.level_cost, manner)};{" "}
-            {one.totals.kwh_hours_above_rest.toFixed(0)} kWh·h above the rest level;{" "}
+            <strong>{words[one.habit]}</strong>: {one.sentence} {counted(one.totals.sessions, "session")} on{" "}
+            {counted(one.nights.length, "night")}, {money(one.totals.cost, manner)}, levelled{" "}
+            {money(one.totals.level_cost, manner)}; {one.totals.kwh_hours_above_rest.toFixed(0)} kWh·h above the rest
+            level;{" "}
             {one.totals.short_kwh > 0
               ? `${one.totals.short_kwh.toFixed(1)} kWh short`
               : one.smallest_margin_km === null

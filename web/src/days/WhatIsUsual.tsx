@@ -2,7 +2,7 @@ import { ApiError } from "../api/client";
 import { useRowEdit, useTypedRow } from "../household/household.queries";
 import { BringFile } from "../shared/BringFile";
 import { EditProblem } from "../shared/EditProblem";
-import { distance, hundred, type Manner, perHundred, toKm, toUnit } from "../shared/format";
+import { counted, distance, hundred, type Manner, perHundred, toKm, toUnit } from "../shared/format";
 import { NumberField } from "../shared/NumberField";
 import { TimeField } from "../shared/TimeField";
 import classes from "./Days.module.css";
@@ -114,9 +114,9 @@ function Readings({ car, manner }: { car: UsualOfCar; manner: Manner }) {
   return (
     <details>
       <summary>
-        {car.readings} odometer readings, the last of {car.odometer[0]?.day}
+        {counted(car.readings, "odometer reading")}, the last of {car.odometer[0]?.day}
       </summary>
-      <ul className={classes.ways}>
+      <ul className={classes.readings}>
         {car.odometer.map((reading) => (
           <li key={reading.id}>
             {reading.day}: {distance(reading.km, manner)}

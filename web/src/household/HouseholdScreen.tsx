@@ -4,7 +4,7 @@ import { Link, useNavigate } from "react-router";
 import { api, told, type WholeHousehold } from "../api/client";
 import { Cautions } from "../shared/Cautions";
 import { EditProblem } from "../shared/EditProblem";
-import { clock, day, dayTold, distance, mannerOf, price } from "../shared/format";
+import { clock, counted, day, dayTold, distance, mannerOf, price } from "../shared/format";
 import { Drawing } from "./Drawing";
 import { PLACE, PRICES, TRIP } from "./fields";
 import classes from "./Household.module.css";
@@ -111,7 +111,7 @@ function Prices({ whole, asks }: { whole: WholeHousehold; asks: boolean }) {
           key={tariff.id}
           kind="tariff"
           title="Prices"
-          tells={`${tariff.name}: ${price(Number(tariff.default_price))} a kWh${bands(tariff.id) ? `, and ${bands(tariff.id)} lines` : ""}`}
+          tells={`${tariff.name}: ${price(Number(tariff.default_price))} a kWh${bands(tariff.id) ? `, and ${counted(bands(tariff.id), "line")}` : ""}`}
           fields={PRICES}
           whole={whole}
           row={tariff as never}

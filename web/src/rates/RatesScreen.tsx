@@ -1,7 +1,7 @@
 import { useState } from "react";
 import { Link } from "react-router";
 import { BringFile } from "../shared/BringFile";
-import { amps, mannerOf } from "../shared/format";
+import { amps, counted, mannerOf } from "../shared/format";
 import page from "../shared/Page.module.css";
 import { Currents } from "./Currents";
 import { RateLine } from "./RateLine";
@@ -94,7 +94,7 @@ function Summary({ hookup }: { hookup: HookupOut }) {
     <p className={classes.summary}>
       {hookup.source === "measured" ? (
         <>
-          <strong>Measured</strong>, from {fitted} {fitted === 1 ? "reading" : "readings"}:{" "}
+          <strong>Measured</strong>, from {counted(fitted, "reading")}:{" "}
         </>
       ) : (
         <>
@@ -102,8 +102,8 @@ function Summary({ hookup }: { hookup: HookupOut }) {
         </>
       )}
       {(hookup.efficiency * 100).toFixed(1)} % of the wall's power is stored, less {hookup.overhead_kw.toFixed(2)} kW
-      that the car burns while it charges. Up to {amps(hookup.limit_a)} on {hookup.phases}{" "}
-      {hookup.phases === 1 ? "phase" : "phases"} at {hookup.volts} V. <em>{hookup.advice}</em>
+      that the car burns while it charges. Up to {amps(hookup.limit_a)} on {counted(hookup.phases, "phase")} at{" "}
+      {hookup.volts} V. <em>{hookup.advice}</em>
     </p>
   );
 }

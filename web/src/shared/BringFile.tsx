@@ -2,6 +2,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { type ReactNode, useId, useState } from "react";
 import type { Schemas } from "../api/client";
 import classes from "./BringFile.module.css";
+import { counted } from "./format";
 import { outdated } from "./outdated";
 
 type Brought = Schemas["Brought"] | Schemas["SeriesBrought"];
@@ -86,8 +87,8 @@ export function BringFile({ title, one, accept = ".csv,text/csv", asks = [], sen
       {found && (
         <div aria-live="polite">
           <p>
-            {found.kept ? "Brought in" : "It would bring"} {found.new} new {one}
-            {found.new === 1 ? "" : "s"}; {found.again} {found.again === 1 ? "is" : "are"} here already.
+            {found.kept ? "Brought in" : "It would bring"} {counted(found.new, `new ${one}`)}; {found.again}{" "}
+            {found.again === 1 ? "is" : "are"} here already.
           </p>
           {"rows" in found && moment && <Reaches found={found} moment={moment} />}
           <ul className={classes.refused}>

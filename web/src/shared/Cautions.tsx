@@ -2,7 +2,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { api, type Schemas, told } from "../api/client";
 import classes from "./Cautions.module.css";
 import { EditProblem } from "./EditProblem";
-import { unbroken } from "./format";
+import { counted, unbroken } from "./format";
 import { outdated } from "./outdated";
 
 type Caution = Schemas["ReadableCaution"];
@@ -18,9 +18,7 @@ export function Cautions({ cautions }: { cautions: Caution[] }) {
       ))}
       {read.length > 0 && (
         <details className={classes.read}>
-          <summary>
-            {read.length} {read.length === 1 ? "caution" : "cautions"} read
-          </summary>
+          <summary>{counted(read.length, "caution")} read</summary>
           {read.map((caution) => (
             <OneCaution key={caution.code + caution.subject} caution={caution} open={false} />
           ))}

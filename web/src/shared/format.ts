@@ -66,6 +66,11 @@ export function energy(kwh: number): string {
   return `${kwh.toFixed(1)} kWh`;
 }
 
+/** So many of something. */
+export function counted(n: number, one: string, many = `${one}s`): string {
+  return `${n} ${n === 1 ? one : many}`;
+}
+
 /** Whether an energy is more than nothing as it is written. */
 export function isTold(kwh: number): boolean {
   return energy(Math.abs(kwh)) !== energy(0);
