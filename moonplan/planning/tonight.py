@@ -183,7 +183,7 @@ def _car(
         "action": decision.action,
         "plug_in_by": None if decision.plug_in_by is None else decision.plug_in_by.isoformat(),
         "in_place_of": None if decision.in_place_of is None else decision.in_place_of.name,
-        "current": sessions[0].current if sessions else None,
+        "current": decision.current,
         "ready_at": None if decision.ready_at is None else decision.ready_at.isoformat(),
         "why": decision.why,
         "departure": departures[0] | _trip_of(decision, usable) if departures else None,
@@ -281,7 +281,7 @@ def _to_key_in(car: Car, decision: Decision, offered: list[str], unit: DistanceU
 
     offered : from when to when there is current, also for a car that takes longer than expected.
     """
-    if not decision.sessions:
+    if decision.current is None:
         return []
     first = decision.sessions[0]
     limit = float(car.limit_kwh[first.first]) / car.vehicle.usable_kwh
@@ -289,7 +289,7 @@ def _to_key_in(car: Car, decision: Decision, offered: list[str], unit: DistanceU
     # Who steers the session: where both can, a lead manages better, and a timer of the car's own is no other car's.
     both = car.lead.control == car.vehicle.control == car.control
     steers = lead if car.lead.control == car.control and (car.control == "managed" or not both) else car.name
-    told = [{"where": lead, "what": "current", "value": first.current}]
+    told = [{"where": lead, "what": "current", "value": decision.current}]
     if not car.vehicle.cutoff:
         told.append({"where": car.name, "what": "charge limit", "value": percent_told(limit)})
     if car.control == "managed":

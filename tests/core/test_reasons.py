@@ -434,6 +434,21 @@ def test_below_its_boost_level_a_car_looks_at_no_price_for_a_departure_either():
     )
 
 
+def test_what_is_charged_at_once_is_for_the_boost_where_only_a_later_day_could_not_do_without_it():
+    # 6 kWh are aboard, and at once up to 7.5 it charges; Thursday's 20 km need 4 of them. Friday's 12 are counted on both.
+    told_of_heron = reason(
+        vehicles=[a_car(soc_pct=12, boost_pct=15, end_pct=5, reserve_pct=0)],
+        trips=[
+            a_trip("2026-01-15T07:00:00+01:00", "2026-01-15T18:00:00+01:00", 20),
+            a_trip("2026-01-16T07:00:00+01:00", "2026-01-16T18:00:00+01:00", 60),
+        ],
+        horizon_nights=2,
+    )
+
+    assert told_of_heron.startswith("back above 15 % at once; the default price, 0.3 a kWh")
+    assert "Friday" not in told_of_heron
+
+
 @pytest.mark.parametrize(
     ("habit", "changes", "why"),
     [

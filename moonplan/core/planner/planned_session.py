@@ -54,6 +54,11 @@ class PlannedSession:
         return bool(self.mine.mean.soc_kwh[till] < self.car.boost_kwh)
 
     @property
+    def is_for_boost(self) -> bool:
+        """Whether the level up to which it charges at once is what it is for: the next departure could do without it."""
+        return self.is_below_boost and not self.is_pinned and self.serves != 0
+
+    @property
     def beyond_boost(self) -> Self | None:
         """What of it comes after the level up to which the car charges at once; None where it begins there."""
         reached = self.mine.mean.soc_kwh[self.inside] >= self.car.boost_kwh

@@ -35,6 +35,8 @@ def _serves(session: PlannedSession) -> str:
     def filled(kwh: float) -> str:
         return percent_told(kwh / car.vehicle.usable_kwh)
 
+    if session.is_for_boost and session.habit != "plug_and_go":
+        return f"back above {car.vehicle.boost_pct:g} % at once"
     if session.serves is not None:
         departure = car.departures[session.serves]
         km = distance_told(departure.trip.km, problem.household.distance_unit)
@@ -46,8 +48,6 @@ def _serves(session: PlannedSession) -> str:
         return f"up to {filled(car.limit_kwh[run.last])}"
     if session.is_pinned:
         return "as you pinned it"
-    if session.is_below_boost:
-        return f"back above {car.vehicle.boost_pct:g} % at once"
     if session.wish is not None:
         return f"up to {filled(session.wish.kwh)}, as the habit asks"
     if session.serves_the_end and car.wanted_at_end_kwh is not None:

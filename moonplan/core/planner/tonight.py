@@ -5,6 +5,7 @@ The evening question is answered from the plan's sessions in one night; everythi
 
 from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
+from itertools import pairwise
 from typing import Literal
 
 import numpy as np
@@ -17,7 +18,7 @@ from moonplan.core.planner.plan import Plan, Session
 from moonplan.core.planner.problem import Car, Departure
 from moonplan.core.planner.why_then import MOSTLY, NO_DIFFERENCE
 from moonplan.core.simulate import NOTHING_KWH
-from moonplan.core.timegrid import Flags, is_awake, night_asked_about, night_of, noon, told_day
+from moonplan.core.timegrid import Flags, is_awake, night_asked_about, night_of, noon, told_clock, told_day
 
 # What part of a battery makes no difference that is told.
 _SAME_SHARE = 0.005
@@ -43,6 +44,14 @@ class Decision:
     departure: Departure | None
     readiness: Readiness | None
     why: str
+
+    @property
+    def current(self) -> str | None:
+        """What is offered, and of a later session from when on, where that is something else; None where nothing is."""
+        if not self.sessions:
+            return None
+        later = [(s, s.current) for before, s in pairwise(self.sessions) if s.current != before.current]
+        return self.sessions[0].current + "".join(f", from {told_clock(s.start)} {current}" for s, current in later)
 
 
 def the_night(household: Household) -> date:

@@ -65,7 +65,7 @@ def _why_at_once(session: PlannedSession) -> str | None:
     if session.is_pinned:
         return "" if session.serves is None else ", since you pinned it"
     if session.is_below_boost:
-        return "" if session.serves is None else f", since it charges at once below {session.car.vehicle.boost_pct:g} %"
+        return "" if session.is_for_boost else f", since it charges at once below {session.car.vehicle.boost_pct:g} %"
     return None
 
 

@@ -67,7 +67,7 @@ export function CarEvening({ car: known, manner, cautions }: Props) {
           )}
         </p>
         <p className={classes.why}>
-          {car.sessions.length > 0 ? unbroken(`Because: ${car.why}.`) : ""}
+          <Because car={car} manner={manner} />
           {car.rate_source === "assumed" && (
             <>
               {" "}
@@ -93,6 +93,16 @@ export function CarEvening({ car: known, manner, cautions }: Props) {
       <MarginNotes car={car} manner={manner} cautions={cautions} />
     </section>
   );
+}
+
+/** Why it charges when it does; of several sessions, why each. */
+function Because({ car, manner }: { car: CarTonight; manner: Manner }) {
+  const { sessions } = car;
+  if (sessions.length === 0) return null;
+  if (sessions.length === 1) return unbroken(`Because: ${car.why}.`);
+  return sessions.map(({ start, reason }, nth) => (
+    <span key={start}>{unbroken(`${nth === 0 ? "Because: at" : " At"} ${clock(start, manner)} ${reason}.`)}</span>
+  ));
 }
 
 /** Where nobody has read the SoC lately, what it is taken for. */
