@@ -317,3 +317,16 @@ def test_a_car_that_has_the_lead_first_takes_it_from_nobody():
     decision = on_one_lead({"plug_in_hours": ["18:00", "21:00"]})
 
     assert (decision.action, decision.in_place_of) == ("keep_plugged_in", None)
+
+
+@pytest.mark.parametrize(("later_a", "current"), [(10, "16 A, from 02:00 10 A"), (16, "16 A")])
+def test_what_a_later_session_is_offered_is_told_where_it_is_something_else(later_a: float, current: str):
+    at_ten = {"start": "2026-01-14T22:00:00+01:00", "end": "2026-01-14T23:00:00+01:00", "amps": 16}
+    at_two = {"start": "2026-01-15T02:00:00+01:00", "end": "2026-01-15T03:00:00+01:00", "amps": later_a}
+    pins = [{"id": pin["start"], "vehicle": "heron"} | pin for pin in (at_ten, at_two)]
+
+    assert decided(pins=pins).current == current
+
+
+def test_a_car_that_is_left_unplugged_is_offered_nothing():
+    assert decided(vehicles=[a_car(soc_pct=80)]).current is None
