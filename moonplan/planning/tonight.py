@@ -431,6 +431,7 @@ def _trip(person: Person, vehicle: Vehicle, fields: Mapping[str, Any], version: 
         raise editing.Refused([Mistake("leave", leave.astimezone(zone), expected)])
     what = f"{vehicle.name}: next trip"
     trip, usual_trip = _next_trip(vehicle, core_household(vehicle.household, now))
+    # A page that shows a named trip comes with its version.
     if usual_trip is not None and not version:
         given = {key: fields.get(key, getattr(usual_trip, key)) for key in _TRIP_FIELDS}
         back = usual_trip.back + (given["leave"] - usual_trip.leave)

@@ -205,6 +205,21 @@ def test_the_ways_out_of_a_shortage_are_taken_where_it_is_told(demo: Served, ope
     expect(wren.get_by_role("checkbox", name="Not plugged in tonight")).not_to_be_checked()
 
 
+def test_a_usual_day_stands_in_the_sentence_until_it_is_changed_there(demo: Served, open_page):
+    page = open_page(demo.link)
+    page.get_by_role("link", name="Days").click()
+    page.get_by_role("button", name=re.compile("^Thu 08:05")).click()
+    page.get_by_role("button", name="Take it away").click()
+    page.get_by_role("link", name="Tonight").click()
+
+    wren = car(page, "Wren")
+    expect(wren.get_by_role("heading", level=2)).to_contain_text("you usually leave Thursday")
+    expect(wren.get_by_role("textbox", name="Leaving time")).to_have_value("08:00")
+    wren.get_by_role("spinbutton", name="Distance").fill("40")
+    expect(wren).to_contain_text("for Thursday 08:00 (40 km)")
+    expect(wren.get_by_role("heading", level=2)).not_to_contain_text("usually")
+
+
 def test_a_car_that_cannot_have_all_that_is_wanted_is_told_whether_it_can_leave(demo: Served, open_page):
     page = open_page(demo.link)
     wren = car(page, "Wren")

@@ -57,19 +57,32 @@ def improved(problem: Problem, start: Candidate, *, moves: int) -> Candidate:
 
 
 def brought_forward(problem: Problem, best: Candidate) -> Candidate:
-    """Each session as much earlier as it can be slot by slot, where that is no worse: between equals the sooner begun."""
+    """Each session as much earlier as it can be where that is no worse: between equals the sooner begun.
+
+    By one slot and, while that helps, by twice as many.
+    """
     for i, car in enumerate(problem.cars):
         room = room_for(problem, best.amps, i)
         for run in runs(best.amps[i]):
             if not np.isnan(car.pinned_a[run.first : run.last + 1]).all():
                 continue
-            for first in range(run.first - 1, -1, -1):
-                moved = _moved_to(best.amps[i], first + 1, run.last - run.first + 1, first)
-                trial = _with_car(problem, best, i, moved)
-                if (moved > room + SLACK_A).any() or not trial.better_than(best) or any(broken_alone(problem, car, moved)):
-                    break
-                best = trial
+            first, by = run.first, 1
+            while by:
+                earlier = _earlier(problem, i, best, room, Run(first, first + run.last - run.first), by)
+                best, first, by = (best, first, by // 2) if earlier is None else (earlier, first - by, 2 * by)
     return best
+
+
+def _earlier(problem: Problem, i: int, best: Candidate, room: Floats, run: Run, by: int) -> Candidate | None:
+    """A better plan with a car's session so many slots earlier; None where it cannot be, or is none."""
+    car = problem.cars[i]
+    if run.first < by:
+        return None
+    moved = _moved_to(best.amps[i], run.first, run.last - run.first + 1, run.first - by)
+    if (moved > room + SLACK_A).any() or any(broken_alone(problem, car, moved)):
+        return None
+    trial = _with_car(problem, best, i, moved)
+    return trial if trial.better_than(best) else None
 
 
 def _as_long_as_can_be(problem: Problem, car: Car, i: int, best: Candidate) -> Candidate:

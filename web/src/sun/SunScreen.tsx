@@ -87,7 +87,7 @@ function Roof({ sun }: { sun: Sun }) {
         <Node
           kind="household"
           title="Where the house is"
-          tells={placed ? `${sun.latitude}° north, ${sun.longitude}° east` : "not known"}
+          tells={onTheGlobe(sun)}
           fields={WHERE}
           whole={whole.data}
           row={{ ...whole.data.household, id: undefined, version: whole.data.household.version }}
@@ -96,4 +96,9 @@ function Roof({ sun }: { sun: Sun }) {
       </ul>
     </section>
   );
+}
+
+function onTheGlobe({ latitude, longitude }: Sun): string {
+  if (latitude === null || longitude === null) return "not known";
+  return `${Math.abs(latitude)}° ${latitude < 0 ? "south" : "north"}, ${Math.abs(longitude)}° ${longitude < 0 ? "west" : "east"}`;
 }
