@@ -77,8 +77,16 @@ def _remedies(household: Household, given: dict[str, Any], vehicle_id: int, by: 
     for i, car in enumerate(made.problem.cars):
         times = [*(departure.trip.leave for departure in car.departures), made.problem.grid.starts[-1]]
         if car.id == str(vehicle_id) and by in times:
-            return remedies(made, i, times.index(by), fills_for_the_end=_fills_for_the_end(household, car, by))
+            found = remedies(made, i, times.index(by), fills_for_the_end=_fills_for_the_end(household, car, by))
+            return [one for one in found if all(_can_be_made(household, edit) for edit in one.edits)]
     return []
+
+
+def _can_be_made(household: Household, edit: Edit) -> bool:
+    """A usual day's drive is nobody else's: with another car on it, it would still count for its own."""
+    if not isinstance(edit, OfTrip) or edit.other_vehicle is None:
+        return True
+    return Trip.objects.of(household).filter(vehicle=int(edit.vehicle), leave=edit.leave).exists()
 
 
 def _fills_for_the_end(household: Household, car: Car, leave: datetime) -> bool:

@@ -171,6 +171,34 @@ def test_two_long_days_in_a_row_come_up_short_and_there_is_a_way_out(signed_in: 
     assert trip(days(signed_in, 14), "Wren", thursday)["short_kwh"] > 0
 
 
+def test_another_car_is_offered_for_a_named_trip_and_not_for_a_usual_day(signed_in: Browser):
+    thursday = "2026-01-22T07:00:00+01:00"
+
+    def removed(name: str, leave: str) -> None:
+        gone = trip(days(signed_in, 14), name, leave)
+        assert signed_in.send("delete", f"/days/trips/{gone['id']}?version={gone['version']}")[0] == 200
+
+    def typed(name: str, **fields: object) -> None:
+        row = car(days(signed_in), name)
+        assert signed_in.send("patch", f"/vehicles/{row['id']}?version={row['version']}", fields)[0] == 200
+
+    def ways() -> set[str]:
+        by, wren = thursday.replace("+", "%2B"), car(days(signed_in, 14), "Wren")["id"]
+        _, found = signed_in.get(f"/ways_out?vehicle={wren}&by={by}&nights=14")
+        return {way["told"] for way in found["ways"]}
+
+    # Heron stays at home on the Thursday on which Wren comes up short.
+    typed("Heron", usual_km={"thu": 0})
+    removed("Heron", "2026-01-22T06:40:00+01:00")
+    assert "take Heron for that trip" in ways()
+
+    # As a usual day it would still count for Wren, whoever else drives as far.
+    typed("Wren", usual_km={"thu": 110}, usual_leave="07:00", usual_back="19:00")
+    removed("Wren", thursday)
+    assert trip(days(signed_in, 14), "Wren", thursday)["id"] is None
+    assert ways() == {"charge 2.4 kWh on the way"}
+
+
 def test_what_was_offered_can_be_taken_though_a_better_plan_was_found_meanwhile(
     signed_in: Browser, monkeypatch: pytest.MonkeyPatch
 ):
