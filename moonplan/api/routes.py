@@ -185,6 +185,14 @@ def edit_night(
     return days.days(person, nights)
 
 
+@api.put("/days/at_home/{int:vehicle_id}/{day}", response={200: s.Days, **PROBLEMS}, operation_id="stay_at_home")
+def put_at_home(request: HttpRequest, vehicle_id: int, day: s.Day, given: s.AtHome, nights: int = NIGHTS) -> Any:
+    person = person_of(request)
+    vehicle = rows.Vehicle.objects.of(person.household).get(pk=vehicle_id)
+    usual.stay_at_home(person, vehicle, day, at_home=given.at_home)
+    return days.days(person, nights)
+
+
 @api.get("/ways_out", response={200: s.WaysOut, **PROBLEMS}, operation_id="ways_out")
 def get_ways_out(request: HttpRequest, vehicle: int, by: s.Moment, nights: int | None = OF_TONIGHT) -> Any:
     return {"ways": ways_out.ways_out(person_of(request), vehicle, by, nights)}

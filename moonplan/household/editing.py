@@ -40,6 +40,7 @@ KINDS: dict[str, str] = {
     "band": "household.Band",
     "array": "household.Array",
     "evening": "household.Evening",
+    "day at home": "household.DayAtHome",
     "option": "household.Option",
     "known event": "household.KnownEvent",
     "soc": "logbook.SocReading",

@@ -257,6 +257,16 @@ class Evening(Part):
         constraints = (models.UniqueConstraint(fields=("vehicle", "night"), name="one_evening_a_night"),)
 
 
+class DayAtHome(Part):
+    """A day on which a car stays at home, whatever it usually does."""
+
+    vehicle = models.ForeignKey(Vehicle, on_delete=models.CASCADE)
+    day = models.DateField()
+
+    class Meta(Part.Meta):
+        constraints = (models.UniqueConstraint(fields=("vehicle", "day"), name="one_day_at_home"),)
+
+
 class Option(Part):
     """A hook-up as it might be: links that are changed (the keys of a what-if), kept for later."""
 

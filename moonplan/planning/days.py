@@ -83,6 +83,7 @@ def _car(made: Plan, i: int, told: dict[str, Any], vehicle: Vehicle, trips: list
             ),
         ],
         "nights": [_night(night, vehicle) for night in nights_of(made, i)],
+        "at_home": sorted(day.isoformat() for day in usual.days_at_home(vehicle)),
         "end": told["end"],
     }
 

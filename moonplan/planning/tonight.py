@@ -27,7 +27,7 @@ from moonplan.core.values import clock_of
 from moonplan.household import editing
 from moonplan.household.models import Change, Evening, Person, Trip, Vehicle
 from moonplan.logbook.models import SocReading
-from moonplan.planning import cautions, refining
+from moonplan.planning import cautions, refining, usual
 from moonplan.planning.aboard import Aboard, soc_of
 from moonplan.planning.documents import aboard_now, core_household, household_document, planning_now
 from moonplan.planning.evenings import set_evening
@@ -381,6 +381,8 @@ def edit_evening(person: Person, vehicle: Vehicle, given: Mapping[str, Any], ver
     if "habit" in given:
         fields = {"habit": given["habit"] or None}
         editing.change(person, vehicle, fields, version=versions.get("vehicle", 0), what=f"{vehicle.name}: habit")
+    if (day := given.get("at_home")) is not None:
+        usual.stay_at_home(person, vehicle, day, at_home=True)
     evening_fields = {key: given[key] for key in _EVENING_FIELDS if key in given}
     if evening_fields:
         _evening(person, vehicle, evening_fields, versions.get("evening", 0), now)

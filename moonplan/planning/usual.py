@@ -15,7 +15,7 @@ from moonplan.core.timegrid import instant_at
 from moonplan.core.usual_days import LearnedUse, Odometer, UsualDay, driven, learned_use, usual_days
 from moonplan.core.values import LONGEST_KM, WEEKDAYS, clock_of
 from moonplan.household import editing
-from moonplan.household.models import Household, Person, Trip, Vehicle
+from moonplan.household.models import DayAtHome, Household, Person, Trip, Vehicle
 from moonplan.logbook.models import OdometerReading
 
 # A usual day shorter than this asks for no trip. [km]
@@ -92,7 +92,7 @@ def usual_trips(
 
     here : when somebody last read the car: where it was after it usually leaves, it has not left that day.
     """
-    zone = zone_of(vehicle.household)
+    zone, at_home = zone_of(vehicle.household), days_at_home(vehicle)
     clocks = [_clock(vehicle, field) for field in ("usual_leave", "usual_back")]
     named = list(Trip.objects.of(vehicle.household).filter(vehicle=vehicle, back__gt=now - timedelta(days=1)))
     told, day = [], now.astimezone(zone).date()
@@ -101,6 +101,7 @@ def usual_trips(
         km = week[day.weekday()].careful_km
         taken = any(trip.leave.astimezone(zone).date() <= day <= trip.back.astimezone(zone).date() for trip in named)
         stays = leave <= (here or now) or leave >= until
+        stays |= day in at_home
         if km is not None and km >= _A_DRIVE_KM and not taken and not stays and max(now, leave) < back:
             told.append(
                 {
@@ -114,6 +115,27 @@ def usual_trips(
     return told
 
 
+def days_at_home(vehicle: Vehicle) -> set[date]:
+    """Days on which the car stays at home, whatever it usually does."""
+    return set(DayAtHome.objects.of(vehicle.household).filter(vehicle=vehicle).values_list("day", flat=True))
+
+
+def stay_at_home(person: Person, vehicle: Vehicle, day: date, *, at_home: bool) -> None:
+    """Let a car stay at home on a day, or do again what it usually does.
+
+    Raises
+    ------
+    Refused, Conflict
+        As `editing.add` and `editing.remove`.
+    """
+    row = DayAtHome.objects.of(person.household).filter(vehicle=vehicle, day=day).first()
+    if at_home and row is None:
+        fields = {"vehicle_id": vehicle.pk, "day": day.isoformat()}
+        editing.add(person, "day at home", fields, what=f"{vehicle.name}: at home on {day:%A}")
+    elif not at_home and row is not None:
+        editing.remove(person, row, version=row.version, what=f"{vehicle.name}: {day:%A} as usual")
+
+
 def _clock(vehicle: Vehicle, field: str) -> time:
     text = getattr(vehicle, field)
     try:
@@ -124,11 +146,11 @@ def _clock(vehicle: Vehicle, field: str) -> time:
 
 def next_need_pct(vehicle: Vehicle, week: list[UsualDay], end: datetime) -> float | None:
     """What must be aboard when the plan ends for the next usual day after it; None where no day is known. [%]"""
-    zone = zone_of(vehicle.household)
-    day = end.astimezone(zone).date()
+    zone, at_home = zone_of(vehicle.household), days_at_home(vehicle)
     for n in range(1, 8):
-        km = week[(day + timedelta(days=n)).weekday()].careful_km
-        if km is not None and km >= _A_DRIVE_KM:
+        day = end.astimezone(zone).date() + timedelta(days=n)
+        km = week[day.weekday()].careful_km
+        if km is not None and km >= _A_DRIVE_KM and day not in at_home:
             need = km * vehicle.use_kwh_per_100km / 100 / vehicle.usable_kwh * 100 + vehicle.reserve_pct
             return min(max(need, vehicle.reserve_pct), vehicle.daily_limit_pct)
     return None

@@ -1,11 +1,15 @@
 """Usual days as people type and bring them: odometer readings, typed figures, consumption as driven."""
 
+from datetime import datetime
 from typing import Any
+from zoneinfo import ZoneInfo
 
 import pytest
 
 from moonplan.household.models import Person
-from tests.api.conftest import Browser
+from tests.api.conftest import Browser, versions
+
+ZONE = ZoneInfo("Europe/Ljubljana")
 
 
 def car(told: dict[str, Any], name: str) -> dict[str, Any]:
@@ -158,3 +162,36 @@ def test_a_week_is_planned_once_usual_days_are_known_unless_somebody_typed_other
     # are wanted at the end, 24.4 × 0.141 kWh of 22 and 20 %.
     wren = car(signed_in.get("/days?nights=3")[1], "Wren")
     assert wren["end"]["required_pct"] == pytest.approx(100 * 24.4 * 0.141 / 22 + 20, abs=0.01)
+    # Where it is at home on that Monday, Tuesday's are: at most 22 and a tenth of it, of an odometer of whole kilometres.
+    _, told = signed_in.send("put", f"/days/at_home/{wren['id']}/2026-01-19?nights=3", {"at_home": True})
+    assert car(told, "Wren")["end"]["required_pct"] < wren["end"]["required_pct"] - 0.5
+
+
+def test_a_car_stays_at_home_on_a_day_on_which_it_usually_drives(signed_in: Browser, stranger: Browser):
+    def leaving() -> tuple[bool, str]:
+        inputs = car(signed_in.get("/tonight")[1], "Wren")["inputs"]
+        return inputs["is_usual"], f"{datetime.fromisoformat(inputs['leave']).astimezone(ZONE):%d %H:%M}"
+
+    _, told = signed_in.get("/days")
+    wren = car(told, "Wren")
+    named = wren["trips"][0]
+    signed_in.send("delete", f"/days/trips/{named['id']}?version={named['version']}")
+    assert leaving() == (True, "15 08:00")
+
+    # On Friday it leaves for a trip that is named.
+    tonight = car(signed_in.get("/tonight")[1], "Wren")
+    edit = {"at_home": "2026-01-15", "versions": versions(tonight)}
+    for _ in range(2):  # pressed twice it is one day all the same
+        assert signed_in.send("patch", f"/tonight/{wren['id']}", edit)[0] == 200
+    assert leaving() == (False, "16 08:05")
+    assert car(signed_in.get("/days")[1], "Wren")["at_home"] == ["2026-01-15"]
+
+    path = f"/days/at_home/{wren['id']}/2026-01-15"
+    assert stranger.send("put", path, {"at_home": False})[0] == 404
+    status, told = signed_in.send("put", path, {"at_home": False})
+    assert (status, car(told, "Wren")["at_home"], told["undo"]) == (200, [], "Wren: Thursday as usual")
+    assert leaving() == (True, "15 08:00")
+    signed_in.send("post", "/undo")
+    assert leaving() == (False, "16 08:05")
+    signed_in.send("post", "/undo")
+    assert leaving() == (True, "15 08:00")

@@ -215,6 +215,18 @@ def test_a_usual_day_stands_in_the_sentence_until_it_is_changed_there(demo: Serv
     wren = car(page, "Wren")
     expect(wren.get_by_role("heading", level=2)).to_contain_text("you usually leave Thursday")
     expect(wren.get_by_role("textbox", name="Leaving time")).to_have_value("08:00")
+
+    wren.get_by_role("button", name="At home on Thursday").click()
+    expect(wren.get_by_role("heading", level=2)).to_contain_text("you leave Friday")
+    page.get_by_role("link", name="Days").click()
+    page.get_by_role("button", name="Wren is at home on Thursday 15 January: let it do as usual").click()
+    page.get_by_role("button", name=re.compile("^Thu 08:00.*usual")).click()
+    page.get_by_role("form", name="Trip").get_by_role("button", name="At home that day").click()
+    page.get_by_role("button", name="Wren is at home on Thursday 15 January: let it do as usual").click()
+    expect(page.get_by_role("button", name=re.compile("^Thu 08:00.*usual"))).to_be_visible()
+
+    page.get_by_role("link", name="Tonight").click()
+    expect(wren.get_by_role("heading", level=2)).to_contain_text("you usually leave Thursday")
     wren.get_by_role("spinbutton", name="Distance").fill("40")
     expect(wren).to_contain_text("for Thursday 08:00 (40 km)")
     expect(wren.get_by_role("heading", level=2)).not_to_contain_text("usually")

@@ -84,6 +84,7 @@ class CarDays(Schema):
     sessions: list[SessionOut]
     trips: list[TripOnSheet]
     nights: list[NightRow]
+    at_home: list[date]
     end: EndOut | None
 
 
@@ -126,6 +127,10 @@ class Repeat(Strict):
 
 class NightEdit(Strict):
     plugged_in: bool
+
+
+class AtHome(Strict):
+    at_home: bool
 
 
 class WayOut(Schema):
@@ -265,7 +270,10 @@ class Comparison(Schema):
 
 
 class EveningEdit(Strict):
-    """Changes to one car's evening; what is left out stays. `versions` are those of the inputs it was made from."""
+    """Changes to one car's evening; what is left out stays. `versions` are those of the inputs it was made from.
+
+    at_home : a day on which the car does not do what it usually does.
+    """
 
     soc_pct: float | None = None
     leave: Moment | None = None
@@ -275,6 +283,7 @@ class EveningEdit(Strict):
     ready_by: str | None = None
     plugged_in: bool | None = None
     habit: str | None = None
+    at_home: Day | None = None
     pins: list[PinByHand] | None = Field(default=None, max_length=MOST_BY_HAND)
     keep_off: list[KeptOff] | None = Field(default=None, max_length=MOST_BY_HAND)
     versions: dict[Literal["soc", "trip", "evening", "vehicle"], int] = {}

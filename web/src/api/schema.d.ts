@@ -234,6 +234,23 @@ export interface paths {
         patch: operations["edit_night"];
         trace?: never;
     };
+    "/api/days/at_home/{vehicle_id}/{day}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Put At Home */
+        put: operations["stay_at_home"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/ways_out": {
         parameters: {
             query?: never;
@@ -1648,6 +1665,8 @@ export interface components {
         /**
          * EveningEdit
          * @description Changes to one car's evening; what is left out stays. `versions` are those of the inputs it was made from.
+         *
+         *     at_home : a day on which the car does not do what it usually does.
          */
         EveningEdit: {
             /** Soc Pct */
@@ -1666,6 +1685,8 @@ export interface components {
             plugged_in?: boolean | null;
             /** Habit */
             habit?: string | null;
+            /** At Home */
+            at_home?: string | null;
             /** Pins */
             pins?: components["schemas"]["PinByHand"][] | null;
             /** Keep Off */
@@ -1789,6 +1810,8 @@ export interface components {
             trips: components["schemas"]["TripOnSheet"][];
             /** Nights */
             nights: components["schemas"]["NightRow"][];
+            /** At Home */
+            at_home: string[];
             end: components["schemas"]["EndOut"] | null;
         };
         /** Days */
@@ -1979,6 +2002,11 @@ export interface components {
         NightEdit: {
             /** Plugged In */
             plugged_in: boolean;
+        };
+        /** AtHome */
+        AtHome: {
+            /** At Home */
+            at_home: boolean;
         };
         /**
          * WayOut
@@ -5115,6 +5143,89 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["NightEdit"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Days"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    stay_at_home: {
+        parameters: {
+            query?: {
+                nights?: number;
+            };
+            header?: never;
+            path: {
+                vehicle_id: number;
+                day: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AtHome"];
             };
         };
         responses: {

@@ -79,6 +79,19 @@ function Row({ first, car, n, manner, edit, editing, setEditing }: RowProps & { 
             onOpen={() => setEditing(editing === `${car.id} ${trip.leave}` ? null : `${car.id} ${trip.leave}`)}
           />
         ))}
+        {car.at_home.includes(dayAfter(row.night)) && (
+          <button
+            type="button"
+            className={classes.chip}
+            data-usual
+            title="Press, and it does as usual"
+            aria-label={`${car.name} is at home on ${nightTitle(dayAfter(row.night))}: let it do as usual`}
+            disabled={edit.isPending}
+            onClick={() => edit.mutate({ what: "at home", car: car.id, day: dayAfter(row.night), at_home: false })}
+          >
+            {nightShort(dayAfter(row.night)).slice(0, 3)} at home
+          </button>
+        )}
         <button
           type="button"
           className={classes.add}
@@ -136,7 +149,6 @@ function Opened({ plan, car, n, manner, edit, editing, setEditing }: RowProps & 
   const open = trips.find((trip) => editing === `${car.id} ${trip.leave}`);
   const adding = editing === `${car.id} new ${row.night}`;
   const short = trips.filter((trip) => trip.short_kwh > 0);
-  const tomorrow = moved(`${row.night}T00:00`, 24 * 60).slice(0, 10);
   return (
     <>
       {short.map((trip) => (
@@ -154,7 +166,7 @@ function Opened({ plan, car, n, manner, edit, editing, setEditing }: RowProps & 
               trip={open}
               car={car}
               cars={plan.cars}
-              day={tomorrow}
+              day={dayAfter(row.night)}
               manner={manner}
               edit={edit}
               // Another may be open by the time that the answer has come.
@@ -165,6 +177,10 @@ function Opened({ plan, car, n, manner, edit, editing, setEditing }: RowProps & 
       )}
     </>
   );
+}
+
+function dayAfter(night: string): string {
+  return moved(`${night}T00:00`, 24 * 60).slice(0, 10);
 }
 
 function tripsOf(car: CarDays, n: number): Trip[] {

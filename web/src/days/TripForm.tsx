@@ -139,6 +139,20 @@ export function TripForm({ trip, car, cars, day, manner, edit, onDone }: Props) 
             </button>
           </>
         )}
+        {trip && !stored && (
+          <button
+            type="button"
+            disabled={edit.isPending}
+            onClick={() =>
+              edit.mutate(
+                { what: "at home", car: car.id, day: wall(trip.leave, zone).slice(0, 10), at_home: true },
+                done,
+              )
+            }
+          >
+            At home that day
+          </button>
+        )}
         <button type="button" onClick={onDone}>
           Close
         </button>

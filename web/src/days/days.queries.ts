@@ -29,6 +29,7 @@ export type Edit =
   | { what: "remove"; id: number; version: number }
   | { what: "copy"; id: number; days: string[] }
   | { what: "night"; car: string; night: string; version: number; plugged_in: boolean }
+  | { what: "at home"; car: string; day: string; at_home: boolean }
   | { what: "way out"; car: string; by: string; told: string };
 
 export function useDaysEdit(nights: number) {
@@ -97,6 +98,10 @@ function send(edit: Sent, nights: number) {
       const path = { vehicle_id: Number(edit.car), night: edit.night };
       const params = { path, query: { nights, version: edit.version } };
       return api.PATCH("/api/days/nights/{vehicle_id}/{night}", { params, body: { plugged_in: edit.plugged_in } });
+    }
+    case "at home": {
+      const params = { path: { vehicle_id: Number(edit.car), day: edit.day }, query: { nights } };
+      return api.PUT("/api/days/at_home/{vehicle_id}/{day}", { params, body: { at_home: edit.at_home } });
     }
     case "way out": {
       const body = { vehicle: Number(edit.car), by: edit.by, told: edit.told };

@@ -1,6 +1,6 @@
 import type { CarTonight, EveningEdit } from "../api/client";
 import fields from "../shared/Field.module.css";
-import { amps, type Manner } from "../shared/format";
+import { amps, day, dayTold, type Manner } from "../shared/format";
 import { NumberField } from "../shared/NumberField";
 import { Tick } from "../shared/Tick";
 import { TimeField } from "../shared/TimeField";
@@ -14,7 +14,7 @@ interface Props {
 }
 
 /** What a person decides for this one night; empty means as usual. */
-export function EveningInputs({ car, errors, edit }: Props) {
+export function EveningInputs({ car, manner, errors, edit }: Props) {
   const { inputs } = car;
   return (
     <fieldset className={classes.evening} style={{ border: 0, padding: 0 }}>
@@ -72,6 +72,16 @@ export function EveningInputs({ car, errors, edit }: Props) {
       <Tick ticked={!inputs.plugged_in} told={inputs} onTick={(ticked) => edit({ plugged_in: !ticked })}>
         Not plugged in tonight
       </Tick>
+      {inputs.is_usual && inputs.leave !== null && <AtHome leave={inputs.leave} manner={manner} edit={edit} />}
     </fieldset>
+  );
+}
+
+/** A usual day that is none. */
+function AtHome({ leave, manner, edit }: Pick<Props, "manner" | "edit"> & { leave: string }) {
+  return (
+    <button type="button" onClick={() => edit({ at_home: day(leave, manner) })}>
+      At home on {dayTold(leave, manner)}
+    </button>
   );
 }
