@@ -311,7 +311,7 @@ def _to_key_in(car: Car, decision: Decision, offered: list[str], unit: DistanceU
 def _inputs(car: Car, vehicle: Vehicle, known: Aboard, asked: core_documents.Household) -> dict[str, Any]:
     """What changes every evening, as it stands, with the versions that an edit must come with. asked : as core took it."""
     night, reading = the_night(asked), known.reading
-    trip, usual_trip = _next_trip(vehicle, asked)
+    trip, usual_trip = _named_trip(vehicle, asked.now), _usual_trip(vehicle, asked)
     shown = usual_trip or trip
     evening = Evening.objects.of(vehicle.household).filter(vehicle=vehicle, night=night).first()
     return {
@@ -338,12 +338,17 @@ def _inputs(car: Car, vehicle: Vehicle, known: Aboard, asked: core_documents.Hou
     }
 
 
-def _next_trip(vehicle: Vehicle, asked: core_documents.Household) -> tuple[Trip | None, core_documents.Trip | None]:
-    """The next trip that somebody named, and the drive of a usual day that comes before it. asked : as core took it."""
-    named = Trip.objects.of(vehicle.household).filter(vehicle=vehicle, leave__gt=asked.now).first()
+def _named_trip(vehicle: Vehicle, now: datetime) -> Trip | None:
+    """The next trip that somebody named."""
+    return Trip.objects.of(vehicle.household).filter(vehicle=vehicle, leave__gt=now).first()
+
+
+def _usual_trip(vehicle: Vehicle, asked: core_documents.Household) -> core_documents.Trip | None:
+    """The drive of a usual day, where that is the next one. asked : the household as core took it."""
+    named = _named_trip(vehicle, asked.now)
     coming = [trip for trip in asked.trips_of(str(vehicle.pk)) if trip.leave > asked.now]
     first = min(coming, key=lambda trip: trip.leave, default=None)
-    return named, None if first is None or (named is not None and named.leave <= first.leave) else first
+    return None if first is None or (named is not None and named.leave <= first.leave) else first
 
 
 def _cars_of(made: Plan, decisions: list[Decision], caution: Mapping[str, str]) -> list[str]:
@@ -432,13 +437,14 @@ def _trip(person: Person, vehicle: Vehicle, fields: Mapping[str, Any], version: 
         expected = f"a time after now ({now.astimezone(zone):%H:%M})"
         raise editing.Refused([Mistake("leave", leave.astimezone(zone), expected)])
     what = f"{vehicle.name}: next trip"
-    trip, usual_trip = _next_trip(vehicle, core_household(vehicle.household, now))
     # A page that shows a named trip comes with its version.
-    if usual_trip is not None and not version:
+    usual_trip = None if version else _usual_trip(vehicle, core_household(vehicle.household, now))
+    if usual_trip is not None:
         given = {key: fields.get(key, getattr(usual_trip, key)) for key in _TRIP_FIELDS}
         back = usual_trip.back + (given["leave"] - usual_trip.leave)
         editing.add(person, "trip", {"vehicle_id": vehicle.pk, "back": back} | given, what=what)
         return
+    trip = _named_trip(vehicle, now)
     if trip is None:
         if leave is None or fields.get("km") is None:
             missing = "leave" if leave is None else "km"
