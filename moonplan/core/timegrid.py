@@ -116,10 +116,12 @@ def instant_at(day: date, clock: time, zone: ZoneInfo) -> datetime:
     return datetime.fromtimestamp(int(starts[-1]), zone)
 
 
-def told_clock(local: datetime) -> str:
-    """The clock time of a local instant, and which one it is in a night in which the clock shows it twice."""
+def told_clock(local: datetime, *, now: datetime | None = None) -> str:
+    """The clock time of a local instant, and which one it is in a night in which the clock shows it twice; with its weekday
+    where that is over a day from now."""
     is_twice = local.replace(fold=0).utcoffset() != local.replace(fold=1).utcoffset()
-    return f"{local:%H:%M}" + (f", the {'second' if local.fold else 'first'} time" if is_twice else "")
+    told = f"{local:%H:%M}" + (f", the {'second' if local.fold else 'first'} time" if is_twice else "")
+    return f"{local:%A} {told}" if now is not None and local - now > timedelta(days=1) else told
 
 
 def told_day(day: date, today: date) -> str:

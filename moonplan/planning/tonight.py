@@ -14,7 +14,7 @@ from django.db import transaction
 from moonplan.core import hookup
 from moonplan.core import household as core_documents
 from moonplan.core.almanac import sky_of
-from moonplan.core.distance import DistanceUnit, in_unit
+from moonplan.core.distance import in_unit
 from moonplan.core.mistakes import Mistake
 from moonplan.core.percent import percent_told
 from moonplan.core.planner.habits import SENTENCES
@@ -203,8 +203,11 @@ def _car(
         "to_key_in": _to_key_in(
             car,
             decision,
-            [f"{session['start']}–{session['end']}" for session in pinnable],
-            problem.household.distance_unit,
+            [
+                f"{told_clock(s.start, now=problem.household.now)}–{one['end']}"
+                for s, one in zip(sessions, pinnable, strict=True)
+            ],
+            problem.household,
         ),
         "inputs": inputs,
     }
@@ -276,31 +279,35 @@ def _short_end(made: Plan, end: dict[str, Any] | None) -> dict[str, Any] | None:
     return end | {"by": at.isoformat()}
 
 
-def _to_key_in(car: Car, decision: Decision, offered: list[str], unit: DistanceUnit) -> list[dict[str, str]]:
+def _to_key_in(car: Car, decision: Decision, offered: list[str], asked: core_documents.Household) -> list[dict[str, str]]:
     """The settings for car and lead, in the order a person walks past them.
 
-    offered : from when to when there is current, also for a car that takes longer than expected.
+    offered : from when to when there is current, also for a car that takes longer than expected. asked : as core took it.
     """
     if decision.current is None:
         return []
-    first = decision.sessions[0]
+    first, now, unit = decision.sessions[0], asked.now, asked.distance_unit
     limit = float(car.limit_kwh[first.first]) / car.vehicle.usable_kwh
     lead = car.lead.name or car.lead.id
     # Who steers the session: where both can, a lead manages better, and a timer of the car's own is no other car's.
-    both = car.lead.control == car.vehicle.control == car.control
-    steers = lead if car.lead.control == car.control and (car.control == "managed" or not both) else car.name
+    by_lead = car.lead.control == car.control and (car.control == "managed" or car.vehicle.control != car.control)
+    steers = lead if by_lead else car.name
     told = [{"where": lead, "what": "current", "value": decision.current}]
     if not car.vehicle.cutoff:
         told.append({"where": car.name, "what": "charge limit", "value": percent_told(limit)})
     if car.control == "managed":
         told.insert(1, {"where": steers, "what": "on", "value": " and ".join(offered)})
     elif car.control == "timer" and decision.action != "go_on":
-        told.append({"where": steers, "what": "timer", "value": f"start {told_clock(first.start)}"})
+        told.append({"where": steers, "what": "timer", "value": f"start {told_clock(first.start, now=now)}"})
     elif decision.action == "plug_in":
-        told.append({"where": car.name, "what": "plug in", "value": f"at {told_clock(first.start)}"})
+        told.append({"where": car.name, "what": "plug in", "value": f"at {told_clock(first.start, now=now)}"})
     if car.vehicle.cutoff:
         told.append(
-            {"where": car.name, "what": "stop by hand at", "value": f"{told_clock(first.end)}, {first.wall_kwh:.1f} kWh"}
+            {
+                "where": car.name,
+                "what": "stop by hand at",
+                "value": f"{told_clock(first.end, now=now)}, {first.wall_kwh:.1f} kWh",
+            }
         )
     expected = expectation(car, first.first_amps)
     range_per_h = f"{in_unit(expected.range_km_per_h, unit):.0f} {unit} per hour"

@@ -65,6 +65,13 @@ def test_of_a_clock_time_that_comes_twice_it_is_told_which(instant: str, told: s
     assert told_clock(at(instant).astimezone(HERE)) == told
 
 
+@pytest.mark.parametrize(
+    ("instant", "told"), [("2026-01-15T06:45:00+01:00", "06:45"), ("2026-01-15T07:00:00+01:00", "Thursday 07:00")]
+)
+def test_a_clock_time_over_a_day_from_now_is_told_with_its_weekday(instant: str, told: str):
+    assert told_clock(at(instant).astimezone(HERE), now=at("2026-01-14T06:50:00+01:00")) == told
+
+
 def test_nights_run_from_noon_to_noon():
     assert night_of(at("2026-01-15T11:59:00+01:00"), HERE) == date(2026, 1, 14)
     assert night_of(at("2026-01-15T12:00:00+01:00"), HERE) == date(2026, 1, 15)

@@ -328,5 +328,16 @@ def test_what_a_later_session_is_offered_is_told_where_it_is_something_else(late
     assert decided(pins=pins).current == current
 
 
+def test_in_the_morning_what_comes_after_the_night_is_told_with_its_day():
+    # At 6:50 all are up, and the night that is asked about ends at noon of the next day.
+    at_ten = {"start": "2026-01-14T22:00:00+01:00", "end": "2026-01-14T23:00:00+01:00", "amps": 16}
+    at_eight = {"start": "2026-01-15T08:00:00+01:00", "end": "2026-01-15T09:00:00+01:00", "amps": 10}
+    pins = [{"id": pin["start"], "vehicle": "heron"} | pin for pin in (at_ten, at_eight)]
+
+    decision = decided(now="2026-01-14T06:50:00+01:00", wake="06:30", horizon_nights=2, pins=pins)
+
+    assert decision.current == "16 A, from Thursday 08:00 10 A"
+
+
 def test_a_car_that_is_left_unplugged_is_offered_nothing():
     assert decided(vehicles=[a_car(soc_pct=80)]).current is None

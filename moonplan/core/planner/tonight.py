@@ -50,8 +50,10 @@ class Decision:
         """What is offered, and of a later session from when on, where that is something else; None where nothing is."""
         if not self.sessions:
             return None
-        later = [(s, s.current) for before, s in pairwise(self.sessions) if s.current != before.current]
-        return self.sessions[0].current + "".join(f", from {told_clock(s.start)} {current}" for s, current in later)
+        first = self.sessions[0]
+        now = first.planned.problem.household.now
+        later = [(s.start, s.current) for before, s in pairwise(self.sessions) if s.current != before.current]
+        return first.current + "".join(f", from {told_clock(start, now=now)} {current}" for start, current in later)
 
 
 def the_night(household: Household) -> date:

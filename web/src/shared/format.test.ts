@@ -2,6 +2,7 @@ import { describe, expect, it } from "vitest";
 import {
   amps,
   clock,
+  clockTold,
   day,
   dayTold,
   distance,
@@ -41,12 +42,18 @@ describe("figures", () => {
   });
 
   it("tells a day by its weekday, and with its date from a week on", () => {
-    const thursday = { ...here, today: "2026-01-15" };
+    const thursday = { ...here, now: "2026-01-15T07:30:00+01:00" };
     expect(dayTold("2026-01-21T06:00:00Z", thursday)).toBe("Wednesday");
     expect(dayTold("2026-01-22T06:00:00Z", thursday)).toBe("Thursday 22 January");
     // Past midnight in the house it is Thursday already.
     expect(dayTold("2026-01-21T23:30:00Z", thursday)).toBe("Thursday 22 January");
     expect(dayTold("2026-01-15T06:00:00Z", here)).toBe("Thursday 15 January");
+  });
+
+  it("tells a clock time with its day where it could be that of another", () => {
+    const morning = { ...here, now: "2026-01-15T06:50:00+01:00" };
+    expect(clockTold("2026-01-16T05:45:00Z", morning)).toBe("06:45");
+    expect(clockTold("2026-01-16T08:30:00Z", morning)).toBe("Friday 09:30");
   });
 
   it("tells the time of the house and not of the browser, across a clock change", () => {

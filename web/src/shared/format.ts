@@ -3,14 +3,14 @@ export interface Manner {
   timezone: string;
   currency: string;
   distanceUnit: "km" | "mi";
-  /** The day it is for the household, YYYY-MM-DD, where the answer says so. */
-  today?: string;
+  /** When it is, on the household's clock, where the answer says so. */
+  now?: string;
 }
 
 /** How the figures of an answer are written. */
 export function mannerOf(answer: { timezone: string; currency: string; distance_unit: string; now?: string }): Manner {
   return {
-    today: answer.now?.slice(0, 10),
+    now: answer.now,
     timezone: answer.timezone,
     currency: answer.currency,
     distanceUnit: answer.distance_unit === "mi" ? "mi" : "km",
@@ -102,10 +102,19 @@ export function weekday(instant: string, manner: Manner): string {
   return new Intl.DateTimeFormat("en", { weekday: "long", timeZone: manner.timezone }).format(new Date(instant));
 }
 
+const A_DAY_MS = 86_400_000;
+
+/** A clock time, with its weekday where that is over a day from now. */
+export function clockTold(instant: string, manner: Manner): string {
+  const isSoon = manner.now !== undefined && Date.parse(instant) - Date.parse(manner.now) <= A_DAY_MS;
+  return isSoon ? clock(instant, manner) : `${dayTold(instant, manner)} ${clock(instant, manner)}`;
+}
+
 /** A day by its weekday; a week from today or more, where that could be another, with its date. */
 export function dayTold(instant: string, manner: Manner): string {
   const then = day(instant, manner);
-  const apart = manner.today ? Math.abs(Date.parse(then) - Date.parse(manner.today)) / 86_400_000 : Infinity;
+  const today = manner.now && day(manner.now, manner);
+  const apart = today ? Math.abs(Date.parse(then) - Date.parse(today)) / A_DAY_MS : Infinity;
   return apart < 7 ? weekday(instant, manner) : nightTitle(then);
 }
 

@@ -1,7 +1,18 @@
 import { Link } from "react-router";
 import type { CarTonight, Schemas } from "../api/client";
 import { ApiError } from "../api/client";
-import { clock, dayTold, distance, energy, isTold, type Manner, money, percent, unbroken } from "../shared/format";
+import {
+  clock,
+  clockTold,
+  dayTold,
+  distance,
+  energy,
+  isTold,
+  type Manner,
+  money,
+  percent,
+  unbroken,
+} from "../shared/format";
 import { NumberField } from "../shared/NumberField";
 import { ByHand } from "./ByHand";
 import { Conflict } from "./Conflict";
@@ -101,7 +112,7 @@ function Because({ car, manner }: { car: CarTonight; manner: Manner }) {
   if (sessions.length === 0) return null;
   if (sessions.length === 1) return unbroken(`Because: ${car.why}.`);
   return sessions.map(({ start, reason }, nth) => (
-    <span key={start}>{unbroken(`${nth === 0 ? "Because: at" : " At"} ${clock(start, manner)} ${reason}.`)}</span>
+    <span key={start}>{unbroken(`${nth === 0 ? "Because: from" : " From"} ${clockTold(start, manner)} ${reason}.`)}</span>
   ));
 }
 

@@ -1,5 +1,5 @@
 import type { CarTonight, EveningEdit } from "../api/client";
-import { clock, day, dayTold, type Manner, toKm, toUnit, unbroken } from "../shared/format";
+import { clock, clockTold, day, dayTold, type Manner, toKm, toUnit, unbroken } from "../shared/format";
 import { NumberField } from "../shared/NumberField";
 import { TimeField } from "../shared/TimeField";
 import classes from "./Tonight.module.css";
@@ -32,7 +32,7 @@ function Decision({ car, manner }: { car: CarTonight; manner: Manner }) {
             <strong>now</strong>
           ) : (
             <>
-              by <strong>{clock(car.plug_in_by, manner)}</strong>
+              by <strong>{clockTold(car.plug_in_by, manner)}</strong>
             </>
           )}
           {car.in_place_of !== null && ` in place of ${car.in_place_of}`}, at{" "}
@@ -49,7 +49,7 @@ function Decision({ car, manner }: { car: CarTonight; manner: Manner }) {
       return (
         <>
           Leave {name} plugged into the {car.place}: it charges on from{" "}
-          <strong>{clock(car.sessions[0]?.start ?? "", manner)}</strong>, at {unbroken(car.current ?? "")};{" "}
+          <strong>{clockTold(car.sessions[0]?.start ?? "", manner)}</strong>, at {unbroken(car.current ?? "")};{" "}
           <Until car={car} manner={manner} />
         </>
       );
@@ -81,7 +81,7 @@ function Until({ car, manner }: { car: CarTonight; manner: Manner }) {
   const isShort = car.departure !== null && car.departure.short_kwh > 0;
   return (
     <>
-      {isShort ? "charging until" : "ready by"} {clock(car.ready_at ?? "", manner)}
+      {isShort ? "charging until" : "ready by"} {clockTold(car.ready_at ?? "", manner)}
     </>
   );
 }
