@@ -112,7 +112,9 @@ function Because({ car, manner }: { car: CarTonight; manner: Manner }) {
   if (sessions.length === 0) return null;
   if (sessions.length === 1) return unbroken(`Because: ${car.why}.`);
   return sessions.map(({ start, reason }, nth) => (
-    <span key={start}>{unbroken(`${nth === 0 ? "Because: from" : " From"} ${clockTold(start, manner)} ${reason}.`)}</span>
+    <span key={start}>
+      {unbroken(`${nth === 0 ? "Because: from" : " From"} ${clockTold(start, manner)} ${reason}.`)}
+    </span>
   ));
 }
 
