@@ -83,9 +83,14 @@ def _car(made: Plan, i: int, told: dict[str, Any], vehicle: Vehicle, trips: list
             ),
         ],
         "nights": [_night(night, vehicle) for night in nights_of(made, i)],
-        "at_home": sorted(day.isoformat() for day in usual.days_at_home(vehicle)),
+        # A trip that somebody named counts, whatever was said of its day before.
+        "at_home": sorted(day.isoformat() for day in usual.days_at_home(vehicle) - _days_of(trips, problem.household.zone)),
         "end": told["end"],
     }
+
+
+def _days_of(trips: Iterable[Trip], zone: ZoneInfo) -> set[date]:
+    return {trip.leave.astimezone(zone).date() for trip in trips}
 
 
 def _thinned(points: list[tuple[datetime, float]]) -> list[dict[str, Any]]:

@@ -186,6 +186,12 @@ def test_a_car_stays_at_home_on_a_day_on_which_it_usually_drives(signed_in: Brow
     assert leaving() == (False, "16 08:05")
     assert car(signed_in.get("/days")[1], "Wren")["at_home"] == ["2026-01-15"]
 
+    # Named after all, a trip of that day counts, and at home it is no more.
+    trip = {"vehicle_id": int(wren["id"]), "leave": "2026-01-15T10:00", "back": "2026-01-15T12:00", "km": 12}
+    assert car(signed_in.send("post", "/days/trips", trip)[1], "Wren")["at_home"] == []
+    assert leaving() == (False, "15 10:00")
+    signed_in.send("post", "/undo")
+
     path = f"/days/at_home/{wren['id']}/2026-01-15"
     assert stranger.send("put", path, {"at_home": False})[0] == 404
     status, told = signed_in.send("put", path, {"at_home": False})

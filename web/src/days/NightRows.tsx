@@ -65,6 +65,7 @@ function Row({ first, car, n, manner, edit, editing, setEditing }: RowProps & { 
   const asked = useAskedOfNight(car.id, row?.night);
   if (!row) return null;
   const add = `${car.id} new ${row.night}`;
+  const tomorrow = dayAfter(row.night);
   return (
     <tr data-first={first || undefined}>
       <th scope="row">{first ? nightShort(row.night) : ""}</th>
@@ -79,17 +80,17 @@ function Row({ first, car, n, manner, edit, editing, setEditing }: RowProps & { 
             onOpen={() => setEditing(editing === `${car.id} ${trip.leave}` ? null : `${car.id} ${trip.leave}`)}
           />
         ))}
-        {car.at_home.includes(dayAfter(row.night)) && (
+        {car.at_home.includes(tomorrow) && (
           <button
             type="button"
             className={classes.chip}
             data-usual
             title="Press, and it does as usual"
-            aria-label={`${car.name} is at home on ${nightTitle(dayAfter(row.night))}: let it do as usual`}
+            aria-label={`${car.name} is at home on ${nightTitle(tomorrow)}: let it do as usual`}
             disabled={edit.isPending}
-            onClick={() => edit.mutate({ what: "at home", car: car.id, day: dayAfter(row.night), at_home: false })}
+            onClick={() => edit.mutate({ what: "at home", car: car.id, day: tomorrow, at_home: false })}
           >
-            {nightShort(dayAfter(row.night)).slice(0, 3)} at home
+            {nightShort(tomorrow).slice(0, 3)} at home
           </button>
         )}
         <button

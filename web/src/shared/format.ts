@@ -67,8 +67,8 @@ export function energy(kwh: number): string {
 }
 
 /** So many of something. */
-export function counted(n: number, one: string, many = `${one}s`): string {
-  return `${n} ${n === 1 ? one : many}`;
+export function counted(n: number, one: string): string {
+  return `${n} ${one}${n === 1 ? "" : "s"}`;
 }
 
 /** Whether an energy is more than nothing as it is written. */
