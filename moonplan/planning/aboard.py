@@ -7,7 +7,9 @@ from collections.abc import Callable, Iterable, Mapping
 from datetime import datetime
 from typing import Any, NamedTuple
 
-from moonplan.core.household import read
+from django.db.models import OuterRef, Subquery
+
+from moonplan.core import household as documents
 from moonplan.core.mistakes import BadDocument
 from moonplan.core.planner.building import build
 from moonplan.core.planner.problem import Problem
@@ -51,9 +53,11 @@ class _Shown(NamedTuple):
     amps: list[Floats]
 
 
-def soc_of(vehicle: Vehicle, now: datetime) -> SocReading | None:
-    """The last reading of a car's SoC up to now."""
-    return SocReading.objects.of(vehicle.household).filter(vehicle=vehicle, at__lte=now).last()
+def last_read(household: Household, now: datetime) -> dict[int, SocReading]:
+    """The last reading of each car's SoC up to now, by the car; none of a car that nobody has read."""
+    of_car = SocReading.objects.filter(vehicle=OuterRef("pk"), at__lte=now).order_by("-at", "-pk")
+    last = Vehicle.objects.of(household).annotate(last=Subquery(of_car.values("pk")[:1])).values("last")
+    return {reading.vehicle_id: reading for reading in SocReading.objects.of(household).filter(pk__in=last)}
 
 
 def aboard(household: Household, vehicles: Iterable[Vehicle], now: datetime, by_now: ByNow) -> dict[Vehicle, Aboard]:
@@ -66,12 +70,14 @@ def aboard(household: Household, vehicles: Iterable[Vehicle], now: datetime, by_
             looked_at[plan.pk] = _looked_at(plan, by_now)
         return looked_at[plan.pk]
 
-    return {vehicle: _aboard(vehicle, soc_of(vehicle, now), plans, shown, now) for vehicle in vehicles}
+    read = last_read(household, now)
+    return {vehicle: _aboard(vehicle, read.get(vehicle.pk), plans, shown, now) for vehicle in vehicles}
 
 
-def as_read(vehicle: Vehicle, now: datetime) -> Aboard:
-    """What was aboard a car when somebody read it last."""
-    return _as_read(soc_of(vehicle, now))
+def as_read(household: Household, vehicles: Iterable[Vehicle], now: datetime) -> dict[Vehicle, Aboard]:
+    """What was aboard each car when somebody read it last."""
+    read = last_read(household, now)
+    return {vehicle: _as_read(read.get(vehicle.pk)) for vehicle in vehicles}
 
 
 def _as_read(reading: SocReading | None) -> Aboard:
@@ -101,7 +107,7 @@ def _aboard(
 
 def _looked_at(plan: ShownPlan, by_now: ByNow) -> _Shown | None:
     try:
-        problem = build(read(json.dumps(by_now(plan.document))))
+        problem = build(documents.read(json.dumps(by_now(plan.document))))
         return _Shown(plan, problem, setpoints(plan.plan, problem))
     except BadDocument:  # it lies too far behind, or its trips of by now would not have fitted
         return None

@@ -6,7 +6,7 @@ import time
 from collections.abc import Iterable, Mapping
 from dataclasses import asdict
 from datetime import date, datetime, timedelta
-from typing import Any
+from typing import Any, NamedTuple
 from zoneinfo import ZoneInfo
 
 from django.db import transaction
@@ -19,7 +19,8 @@ from moonplan.core.timegrid import night_of
 from moonplan.household import editing
 from moonplan.household.models import Evening, Person, Trip, Vehicle
 from moonplan.planning import refining, usual
-from moonplan.planning.documents import household_document, planning_now
+from moonplan.planning.documents import household_document, how_it_stands, planning_now
+from moonplan.planning.evenings import evenings_of
 from moonplan.planning.heading import heading
 from moonplan.planning.shown import goes_on
 from moonplan.planning.standins import simulated
@@ -33,39 +34,55 @@ def days(person: Person, nights: int) -> dict[str, Any]:
     """What the screen of the coming nights shows."""
     began = time.perf_counter()
     household, now = person.household, planning_now()
-    given = household_document(household, now, nights)
+    stands = how_it_stands(household, now)
+    given = household_document(household, now, nights, stands=stands)
     made = refining.best_known(given, goes_on(household))
     answer = document(made)
-    rows = {str(vehicle.pk): vehicle for vehicle in Vehicle.objects.of(household)}
-    trips = list(Trip.objects.of(household).filter(back__gt=now, leave__lt=made.problem.grid.starts[-1]))
+    end = made.problem.grid.starts[-1]
+    evenings = list(evenings_of(household, now))
+    stored = {
+        str(vehicle.pk): _Stored(
+            vehicle,
+            [trip for trip in week.named if now < trip.back and trip.leave < end],
+            week.at_home,
+            {evening.night: evening for evening in evenings if evening.vehicle_id == vehicle.pk},
+        )
+        for vehicle, week in stands.weeks.items()
+    }
     return {
         **heading(household, now),
         "revision": refining.question(given, made.problem.household),
         "nights": nights,
         "household_version": household.version,
         "habit": household.habit,
-        "nights_of_tonight": usual.nights_ahead(household, now),
+        "nights_of_tonight": usual.nights_ahead(household, stands.weeks),
         "start": made.problem.grid.starts[0].isoformat(),
-        "end": made.problem.grid.starts[-1].isoformat(),
-        "cars": [
-            _car(made, i, answer["vehicles"][i], rows[car.id], [t for t in trips if str(t.vehicle_id) == car.id])
-            for i, car in enumerate(made.problem.cars)
-        ],
+        "end": end.isoformat(),
+        "cars": [_car(made, i, answer["vehicles"][i], stored[car.id]) for i, car in enumerate(made.problem.cars)],
         "totals": answer["totals"],
         "simulated": simulated(household, now),
         "server_ms": round((time.perf_counter() - began) * 1000),
     }
 
 
-def _car(made: Plan, i: int, told: dict[str, Any], vehicle: Vehicle, trips: list[Trip]) -> dict[str, Any]:
+class _Stored(NamedTuple):
+    """What is stored of a car: its trips within the plan, days at home, and what was decided for its nights."""
+
+    vehicle: Vehicle
+    trips: list[Trip]
+    at_home: set[date]
+    evenings: Mapping[date, Evening]
+
+
+def _car(made: Plan, i: int, told: dict[str, Any], stored: _Stored) -> dict[str, Any]:
     problem, car = made.problem, made.problem.cars[i]
     usable = car.vehicle.usable_kwh
-    stored = {trip.leave: trip for trip in trips}
+    trips = {trip.leave: trip for trip in stored.trips}
     starts = problem.grid.starts
     under_way = [trip for trip in problem.household.trips_of(car.id) if trip.leave <= problem.household.now]
     return {
         "id": car.id,
-        "version": vehicle.version,
+        "version": stored.vehicle.version,
         "name": car.name,
         "place": car.circuit.name or car.circuit.id,
         "habit": car.vehicle.habit,
@@ -76,15 +93,15 @@ def _car(made: Plan, i: int, told: dict[str, Any], vehicle: Vehicle, trips: list
         "limit": _thinned([(starts[t], kwh / usable * 100) for t, kwh in enumerate(car.limit_kwh)]),
         "sessions": told["sessions"],
         "trips": [
-            *(_under_way(made, trip, stored.get(trip.leave)) for trip in under_way),
+            *(_under_way(made, trip, trips.get(trip.leave)) for trip in under_way),
             *(
-                _trip(made, i, nth, departure, stored.get(car.departures[nth].trip.leave))
+                _trip(made, i, nth, departure, trips.get(car.departures[nth].trip.leave))
                 for nth, departure in enumerate(told["departures"])
             ),
         ],
-        "nights": [_night(night, vehicle) for night in nights_of(made, i)],
+        "nights": [_night(night, stored.evenings.get(night.night)) for night in nights_of(made, i)],
         # A trip that somebody named counts, whatever was said of its day before.
-        "at_home": sorted(day.isoformat() for day in usual.days_at_home(vehicle) - _days_of(trips, problem.household.zone)),
+        "at_home": sorted(day.isoformat() for day in stored.at_home - _days_of(stored.trips, problem.household.zone)),
         "end": told["end"],
     }
 
@@ -159,8 +176,7 @@ def _told(trip: core_documents.Trip, row: Trip | None) -> dict[str, Any]:
     }
 
 
-def _night(night: NightOfCar, vehicle: Vehicle) -> dict[str, Any]:
-    evening = Evening.objects.of(vehicle.household).filter(vehicle=vehicle, night=night.night).first()
+def _night(night: NightOfCar, evening: Evening | None) -> dict[str, Any]:
     told = {key: round(value, 3) if isinstance(value, float) else value for key, value in asdict(night).items()}
     return told | {
         "night": night.night.isoformat(),

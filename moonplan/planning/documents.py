@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import json
 import os
-from collections.abc import Iterable, Mapping
+from collections.abc import Mapping
 from datetime import date, datetime, timedelta
 from functools import cache
-from typing import Any
+from typing import Any, NamedTuple
 from zoneinfo import ZoneInfo
 
 from django.db.models import Q
@@ -17,17 +17,18 @@ from moonplan.core import household as documents
 from moonplan.core.mistakes import BadDocument, Mistake
 from moonplan.core.planner.plan import check_pins
 from moonplan.core.timegrid import night_asked_about, noon
-from moonplan.core.usual_days import UsualDay
 from moonplan.core.values import clock_of
 from moonplan.household import editing
-from moonplan.household.models import Circuit, Evening, Feeder, Household, Lead, Rate, Trip, Vehicle
-from moonplan.logbook.models import RateReading
+from moonplan.household.models import Circuit, Feeder, Household, Lead, Rate, Trip, Vehicle
+from moonplan.logbook.models import RateReading, SocReading
 from moonplan.planning import usual
-from moonplan.planning.aboard import Aboard, aboard, as_read, soc_of
+from moonplan.planning.aboard import Aboard, aboard, as_read, last_read
 from moonplan.planning.by_hand import forbids_of, no_clock_times, pins_of
+from moonplan.planning.evenings import evenings_of
 from moonplan.planning.rates import measured_rates
 from moonplan.planning.sun import sun_ahead
 from moonplan.planning.tariffs import tariff_keys
+from moonplan.planning.usual import UsualWeek
 from moonplan.planning.whose import at_its_row
 
 _VEHICLE_KEYS = [
@@ -45,7 +46,14 @@ _LEAD_KEYS = [
 ]
 
 
-Weeks = Mapping[Vehicle, list[UsualDay]]
+Weeks = Mapping[Vehicle, UsualWeek]
+
+
+class Stands(NamedTuple):
+    """How every car of a household stands: what it usually does, and what is known to be aboard."""
+
+    weeks: Weeks
+    aboard: Mapping[Vehicle, Aboard]
 
 
 @cache
@@ -60,14 +68,15 @@ def planning_now() -> datetime:
 
 
 def household_document(
-    household: Household, now: datetime, nights: int | None = None, *, known: Mapping[Vehicle, Aboard] | None = None
+    household: Household, now: datetime, nights: int | None = None, *, stands: Stands | None = None
 ) -> dict[str, Any]:
     """The document of a household as it stands, with the rates that its readings come to.
 
     nights : how many to plan from the one that is asked about on; None for as many as the household plans ahead.
-    known : what is aboard now, where that was asked for before.
+    stands : how the cars stand now, where that was asked for before.
     """
-    document = _without_readings(household, now, nights or usual.nights_ahead(household, now), known=known)
+    stands = stands or how_it_stands(household, now)
+    document = _without_readings(household, stands, now, nights or usual.nights_ahead(household, stands.weeks))
     return _with_readings(household, document)
 
 
@@ -85,21 +94,15 @@ def _with_readings(household: Household, document: dict[str, Any]) -> dict[str, 
 
 
 def _without_readings(
-    household: Household,
-    now: datetime,
-    nights: int,
-    *,
-    every_trip: bool = False,
-    known: Mapping[Vehicle, Aboard] | None = None,
+    household: Household, stands: Stands, now: datetime, nights: int, *, every_trip: bool = False
 ) -> dict[str, Any]:
     zone = usual.zone_of(household)
     nights -= _begun(household, now)
     feeders, circuits = Feeder.objects.of(household), Circuit.objects.of(household)
-    weeks = _weeks(household, now)
     end = now + timedelta(days=nights + 2)
-    horizon_end = _horizon_end(household, now, nights)
-    evenings = _evenings(household, now)
-    known = _aboard(household, weeks, now) if known is None else known
+    horizon_end = _horizon_end(zone, now, nights)
+    evenings = evenings_of(household, now)
+    readings = {vehicle.pk: known.reading for vehicle, known in stands.aboard.items()}
     return {
         "format": documents.FORMAT,
         "timezone": household.timezone,
@@ -121,9 +124,9 @@ def _without_readings(
             {"id": str(lead.pk), "name": lead.name, "circuit": str(lead.circuit_id), **_kept(lead, _LEAD_KEYS)}
             for lead in Lead.objects.of(household)
         ],
-        "vehicles": [_vehicle(vehicle, week, known[vehicle], horizon_end) for vehicle, week in weeks.items()],
+        "vehicles": [_vehicle(vehicle, week, stands.aboard[vehicle], horizon_end) for vehicle, week in stands.weeks.items()],
         "rates": [_rate(rate) for rate in Rate.objects.of(household)],
-        "trips": _trips(household, weeks, now, nights, every_trip=every_trip),
+        "trips": _trips(stands.weeks, readings, now, nights, zone, every_trip=every_trip),
         **tariff_keys(household, now, end),
         "solar_kw": sun_ahead(household, now, end),
         "overrides": [
@@ -165,26 +168,22 @@ def as_core(document: dict[str, Any]) -> documents.Household:
 @editing.checked_by
 def _core_takes_it(household: Household, row: editing.Row | None) -> list[Mistake]:
     now, document = planning_now(), dict[str, Any]()
-    mistakes = list(no_clock_times(_evenings(household, now)))
+    mistakes = list(no_clock_times(evenings_of(household, now)))
     try:
         # How much is aboard is no matter of what may be typed, but where a session is pinned.
-        known = {vehicle: as_read(vehicle, now) for vehicle in Vehicle.objects.of(household)}
-        document = _without_readings(household, now, usual.nights_ahead(household, now), every_trip=True, known=known)
+        weeks = usual.usual_weeks(household, now)
+        stands, nights = Stands(weeks, as_read(household, weeks, now)), usual.nights_ahead(household, weeks)
+        document = _without_readings(household, stands, now, nights, every_trip=True)
         if isinstance(row, Trip):
             document["trips"] += _ended(row, now)
         as_core(document)
         if as_core(_with_readings(household, document)).pins:
             check_pins(core_household(household, now))
     except BadDocument as error:
-        at = _evenings(household, now), now, usual.zone_of(household)
+        at = evenings_of(household, now), now, usual.zone_of(household)
         by_hand = {"pins": pins_of(*at), "forbids": forbids_of(*at)}
         mistakes += [at_its_row(mistake, document, by_hand, household) for mistake in error.mistakes]
     return mistakes
-
-
-def _evenings(household: Household, now: datetime) -> Iterable[Evening]:
-    """What was decided for the last nights and those to come."""
-    return Evening.objects.of(household).filter(night__gte=(now - timedelta(days=2)).date())
 
 
 def night_now(household: Household, now: datetime) -> date:
@@ -204,53 +203,48 @@ def _begun(household: Household, now: datetime) -> int:
     return (now.astimezone(usual.zone_of(household)).date() - night_now(household, now)).days
 
 
-def aboard_now(household: Household, now: datetime) -> dict[Vehicle, Aboard]:
-    """What is known to be aboard each car now."""
-    return _aboard(household, _weeks(household, now), now)
-
-
-def _aboard(household: Household, weeks: Weeks, now: datetime) -> dict[Vehicle, Aboard]:
-    zone = usual.zone_of(household)
+def how_it_stands(household: Household, now: datetime) -> Stands:
+    """How every car stands now."""
+    zone, weeks = usual.zone_of(household), usual.usual_weeks(household, now)
 
     def by_now(document: Mapping[str, Any]) -> dict[str, Any]:
         then = datetime.fromisoformat(document["now"])
         until_now = (now.astimezone(zone).date() - then.astimezone(zone).date()).days + 1
         nights = max(document["horizon_nights"], until_now)
-        return {**document, "horizon_nights": nights, "trips": _trips(household, weeks, then, nights)}
+        return {**document, "horizon_nights": nights, "trips": _trips(weeks, last_read(household, then), then, nights, zone)}
 
-    return aboard(household, weeks, now, by_now)
-
-
-def _weeks(household: Household, now: datetime) -> Weeks:
-    return {vehicle: usual.usual_week(vehicle, now) for vehicle in Vehicle.objects.of(household)}
+    return Stands(weeks, aboard(household, weeks, now, by_now))
 
 
-def _horizon_end(household: Household, now: datetime, nights: int) -> datetime:
-    zone = usual.zone_of(household)
+def _horizon_end(zone: ZoneInfo, now: datetime, nights: int) -> datetime:
     return noon(now.astimezone(zone).date() + timedelta(days=nights), zone)
 
 
 def _trips(
-    household: Household, weeks: Weeks, now: datetime, nights: int, *, every_trip: bool = False
+    weeks: Weeks,
+    readings: Mapping[int, SocReading | None],
+    now: datetime,
+    nights: int,
+    zone: ZoneInfo,
+    *,
+    every_trip: bool = False,
 ) -> list[dict[str, Any]]:
-    """The trips from an instant on, as they are known by now. every_trip : those beyond the plan too, all as typed."""
-    zone, horizon_end = usual.zone_of(household), _horizon_end(household, now, nights)
-    named = Trip.objects.of(household).filter(back__gt=now).select_related("vehicle")
-    if not every_trip:
-        named = named.filter(leave__lt=now + timedelta(days=nights + 2))
-    return [
-        *(_typed_trip(trip, zone) if every_trip else _trip(trip, weeks[trip.vehicle], horizon_end, zone) for trip in named),
-        *(
-            trip
-            for vehicle, week in weeks.items()
-            for trip in usual.usual_trips(vehicle, week, now, horizon_end, here=_read_at(vehicle, now))
-        ),
-    ]
+    """The trips from an instant on, as they are known by now.
 
-
-def _read_at(vehicle: Vehicle, now: datetime) -> datetime | None:
-    reading = soc_of(vehicle, now)
-    return None if reading is None else reading.at
+    readings : the last of each car's SoC before that instant. every_trip : those beyond the plan too, all as typed.
+    """
+    horizon_end = _horizon_end(zone, now, nights)
+    last = None if every_trip else now + timedelta(days=nights + 2)
+    told, usually = list[tuple[Trip, dict[str, Any]]](), list[dict[str, Any]]()
+    for vehicle, week in weeks.items():
+        for trip in week.named:
+            if trip.back > now and (last is None or trip.leave < last):
+                told.append((trip, _typed_trip(trip, zone) if every_trip else _trip(trip, vehicle, week, horizon_end, zone)))
+        reading = readings.get(vehicle.pk)
+        here = None if reading is None else reading.at
+        usually += usual.usual_trips(vehicle, week, now, horizon_end, here=here)
+    told.sort(key=lambda one: (one[0].leave, one[0].pk))
+    return [*(trip for _, trip in told), *usually]
 
 
 def _kept(row: Any, keys: list[str]) -> dict[str, Any]:
@@ -266,7 +260,7 @@ def _link(key: str, pk: int | None) -> dict[str, str]:
     return {} if pk is None else {key: str(pk)}
 
 
-def _vehicle(vehicle: Vehicle, week: list[UsualDay], known: Aboard, end: datetime) -> dict[str, Any]:
+def _vehicle(vehicle: Vehicle, week: UsualWeek, known: Aboard, end: datetime) -> dict[str, Any]:
     return {
         "id": str(vehicle.pk),
         "name": vehicle.name,
@@ -311,17 +305,17 @@ def _typed_trip(trip: Trip, zone: ZoneInfo) -> dict[str, Any]:
     }
 
 
-def _trip(trip: Trip, week: list[UsualDay], end: datetime, zone: ZoneInfo) -> dict[str, Any]:
+def _trip(trip: Trip, vehicle: Vehicle, week: UsualWeek, end: datetime, zone: ZoneInfo) -> dict[str, Any]:
     told = _typed_trip(trip, zone)
     if not trip.fill and trip.leave < end < trip.back:
         # A car that is away when the plan ends can't be asked for its end level then: it leaves with it, or with as much
         # less as is charged on the way.
-        pct = _wanted_at_end(trip.vehicle, week, end) - trip.gain_kwh / trip.vehicle.usable_kwh * 100
+        pct = _wanted_at_end(vehicle, week, end) - trip.gain_kwh / vehicle.usable_kwh * 100
         told |= {"fill": True, "fill_to_pct": max(0.0, pct)}
     return told
 
 
-def _wanted_at_end(vehicle: Vehicle, week: list[UsualDay], end: datetime) -> float:
+def _wanted_at_end(vehicle: Vehicle, week: UsualWeek, end: datetime) -> float:
     """As typed, else the next usual need; a car whose days nobody knows is safest full."""
     if vehicle.end_pct is not None:
         return vehicle.end_pct

@@ -2,12 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from datetime import date
+from collections.abc import Iterable, Mapping
+from datetime import date, datetime, timedelta
 from typing import Any
 
 from moonplan.household import editing
-from moonplan.household.models import Evening, Person, Vehicle
+from moonplan.household.models import Evening, Household, Person, Vehicle
+
+
+def evenings_of(household: Household, now: datetime) -> Iterable[Evening]:
+    """What was decided for the last nights and those to come."""
+    return Evening.objects.of(household).filter(night__gte=(now - timedelta(days=2)).date())
 
 
 def set_evening(

@@ -81,7 +81,7 @@ def months_behind(today: date) -> list[tuple[int, int]]:
 
 def week_of(vehicle: Vehicle, now: datetime) -> dict[int, Drive]:
     """What a car drives by weekday: its typical usual days, else its trips of the week ahead."""
-    week = usual.usual_week(vehicle, now)
+    week = usual.usual_week(vehicle, now).days
     clocks = clock_of(vehicle.usual_leave), clock_of(vehicle.usual_back)
     typical = {n: (*clocks, day.typical_km) for n, day in enumerate(week) if day.typical_km}
     if typical or any(day.typical_km is not None for day in week):

@@ -28,8 +28,8 @@ from moonplan.household import editing
 from moonplan.household.models import Change, Evening, Person, Trip, Vehicle
 from moonplan.logbook.models import SocReading
 from moonplan.planning import cautions, refining, usual
-from moonplan.planning.aboard import Aboard, soc_of
-from moonplan.planning.documents import aboard_now, core_household, household_document, planning_now
+from moonplan.planning.aboard import Aboard, last_read
+from moonplan.planning.documents import core_household, household_document, how_it_stands, planning_now
 from moonplan.planning.evenings import set_evening
 from moonplan.planning.heading import heading
 from moonplan.planning.shown import goes_on, hanging_on_their_leads, keep
@@ -45,8 +45,8 @@ def tonight(person: Person) -> dict[str, Any]:
     household = person.household
     began = time.perf_counter()
     now = planning_now()
-    known = aboard_now(household, now)
-    given = household_document(household, now, known=known)
+    stands = how_it_stands(household, now)
+    given = household_document(household, now, stands=stands)
     made = refining.best_known(given, goes_on(household))
     answer = document(made)
     asked = made.problem.household
@@ -55,8 +55,8 @@ def tonight(person: Person) -> dict[str, Any]:
     plugged_in = hanging_on_their_leads(household, asked)
     decisions = [decide(made, i, plugged_in=car.id in plugged_in) for i, car in enumerate(made.problem.cars)]
     until = _last_leave(made, decisions)
-    revision = keep(household, given, answer, known)
-    vehicles = {str(vehicle.pk): (vehicle, aboard) for vehicle, aboard in known.items()}
+    revision = keep(household, given, answer, stands.aboard)
+    vehicles = {str(vehicle.pk): (vehicle, aboard) for vehicle, aboard in stands.aboard.items()}
     return {
         "revision": revision,
         **heading(household, now),
@@ -318,7 +318,8 @@ def _to_key_in(car: Car, decision: Decision, offered: list[str], asked: core_doc
 def _inputs(car: Car, vehicle: Vehicle, known: Aboard, asked: core_documents.Household) -> dict[str, Any]:
     """What changes every evening, as it stands, with the versions that an edit must come with. asked : as core took it."""
     night, reading = the_night(asked), known.reading
-    trip, usual_trip = _named_trip(vehicle, asked.now), _usual_trip(vehicle, asked)
+    trip = _named_trip(vehicle, asked.now)
+    usual_trip = _usual_trip(vehicle, asked, trip)
     shown = usual_trip or trip
     evening = Evening.objects.of(vehicle.household).filter(vehicle=vehicle, night=night).first()
     return {
@@ -350,9 +351,9 @@ def _named_trip(vehicle: Vehicle, now: datetime) -> Trip | None:
     return Trip.objects.of(vehicle.household).filter(vehicle=vehicle, leave__gt=now).first()
 
 
-def _usual_trip(vehicle: Vehicle, asked: core_documents.Household) -> core_documents.Trip | None:
-    """The drive of a usual day, where that is the next one. asked : the household as core took it."""
-    named = _named_trip(vehicle, asked.now)
+def _usual_trip(vehicle: Vehicle, asked: core_documents.Household, named: Trip | None) -> core_documents.Trip | None:
+    """The drive of a usual day, where that is the next one. asked : the household as core took it. named : the next trip
+    that somebody named."""
     coming = [trip for trip in asked.trips_of(str(vehicle.pk)) if trip.leave > asked.now]
     first = min(coming, key=lambda trip: trip.leave, default=None)
     return None if first is None or (named is not None and named.leave <= first.leave) else first
@@ -423,7 +424,7 @@ def night_with(person: Person, vehicle: Vehicle, given: Mapping[str, Any], versi
 def _soc(person: Person, vehicle: Vehicle, pct: float | None, version: int, now: datetime) -> None:
     if pct is None:
         raise editing.Refused([Mistake("soc_pct", None, "a value")])
-    last = soc_of(vehicle, now)
+    last = last_read(person.household, now).get(vehicle.pk)
     if last is not None and last.pk != version and not _read_by_this_page(vehicle, version):
         raise editing.Conflict("soc", {"soc_pct": last.soc_pct}, last.pk, editing.last_editor("soc", row=last.pk))
     editing.add(person, "soc", {"vehicle_id": vehicle.pk, "at": now, "soc_pct": pct}, what=f"{vehicle.name}: SoC {pct:g} %")
@@ -445,13 +446,13 @@ def _trip(person: Person, vehicle: Vehicle, fields: Mapping[str, Any], version: 
         raise editing.Refused([Mistake("leave", leave.astimezone(zone), expected)])
     what = f"{vehicle.name}: next trip"
     # A page that shows a named trip comes with its version.
-    usual_trip = None if version else _usual_trip(vehicle, core_household(vehicle.household, now))
+    trip = _named_trip(vehicle, now)
+    usual_trip = None if version else _usual_trip(vehicle, core_household(vehicle.household, now), trip)
     if usual_trip is not None:
         given = {key: fields.get(key, getattr(usual_trip, key)) for key in _TRIP_FIELDS}
         back = usual_trip.back + (given["leave"] - usual_trip.leave)
         editing.add(person, "trip", {"vehicle_id": vehicle.pk, "back": back} | given, what=what)
         return
-    trip = _named_trip(vehicle, now)
     if trip is None:
         if leave is None or fields.get("km") is None:
             missing = "leave" if leave is None else "km"

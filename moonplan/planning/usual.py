@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from dataclasses import asdict, replace
 from datetime import date, datetime, time, timedelta
-from typing import Any
+from typing import Any, NamedTuple
 from zoneinfo import ZoneInfo
 
 from moonplan.core import usual_days as days
@@ -24,6 +24,18 @@ _A_DRIVE_KM = 0.5
 _LOOKS_BACK = 120
 
 
+class UsualWeek(NamedTuple):
+    """What a car usually does in a week, and where it does something else.
+
+    days : its usual day of every weekday, Monday first. named : its trips of the last days and those to come.
+    at_home : days on which it stays at home, whatever it usually does.
+    """
+
+    days: list[UsualDay]
+    named: list[Trip]
+    at_home: set[date]
+
+
 def zone_of(household: Household) -> ZoneInfo:
     """The household's zone, or UTC where core is about to refuse its name."""
     try:
@@ -34,38 +46,75 @@ def zone_of(household: Household) -> ZoneInfo:
 
 def odometer_of(vehicle: Vehicle) -> list[Odometer]:
     """The car's odometer readings as core takes them."""
-    return [_reading(row) for row in OdometerReading.objects.of(vehicle.household).filter(vehicle=vehicle)]
+    return _odometers([vehicle])[vehicle.pk]
+
+
+def _odometers(vehicles: Iterable[Vehicle]) -> dict[int, list[Odometer]]:
+    found: dict[int, list[Odometer]] = {vehicle.pk: [] for vehicle in vehicles}
+    for row in OdometerReading.objects.filter(vehicle__in=found):
+        found[row.vehicle_id].append(_reading(row))
+    return found
 
 
 def _reading(row: OdometerReading) -> Odometer:
     return Odometer(row.day, row.km, row.soc_pct, row.charged_kwh, row.temperature_c)
 
 
-def known_days(vehicle: Vehicle, now: datetime) -> dict[date, float]:
-    """Km of every day behind that is known."""
-    zone = zone_of(vehicle.household)
-    today = now.astimezone(zone).date()
-    trips: dict[date, float] = {}
-    since = now - timedelta(days=_LOOKS_BACK)
-    for trip in Trip.objects.of(vehicle.household).filter(vehicle=vehicle, back__lte=now, leave__gte=since):
-        day = trip.leave.astimezone(zone).date()
-        trips[day] = trips.get(day, 0.0) + trip.km
-    days = driven(odometer_of(vehicle), trips)
-    return {day: km for day, km in days.items() if today - timedelta(days=_LOOKS_BACK) <= day < today}
-
-
-def usual_week(vehicle: Vehicle, now: datetime) -> list[UsualDay]:
-    """The car's usual day of every weekday, Monday first.
+def usual_weeks(household: Household, now: datetime) -> dict[Vehicle, UsualWeek]:
+    """The usual week of every car of a household.
 
     Raises
     ------
     BadDocument
         If a typed figure is none.
     """
+    return _weeks(list(Vehicle.objects.of(household).select_related("household")), zone_of(household), now)
+
+
+def usual_week(vehicle: Vehicle, now: datetime) -> UsualWeek:
+    """The usual week of a car.
+
+    Raises
+    ------
+    BadDocument
+        As `usual_weeks`.
+    """
+    return _weeks([vehicle], zone_of(vehicle.household), now)[vehicle]
+
+
+def _weeks(vehicles: list[Vehicle], zone: ZoneInfo, now: datetime) -> dict[Vehicle, UsualWeek]:
+    since = now - timedelta(days=_LOOKS_BACK)
+    named: dict[int, list[Trip]] = {vehicle.pk: [] for vehicle in vehicles}
+    for trip in Trip.objects.filter(vehicle__in=named, back__gte=since):
+        named[trip.vehicle_id].append(trip)
+    at_home: dict[int, set[date]] = {pk: set() for pk in named}
+    for row in DayAtHome.objects.filter(vehicle__in=named):
+        at_home[row.vehicle_id].add(row.day)
+    odometers = _odometers(vehicles)
+    weeks = {}
+    for vehicle in vehicles:
+        pk = vehicle.pk
+        over = [trip for trip in named[pk] if since <= trip.leave and trip.back <= now]
+        days = _usual_days(vehicle, _known_days(odometers[pk], over, now.astimezone(zone).date(), zone))
+        weeks[vehicle] = UsualWeek(days, named[pk], at_home[pk])
+    return weeks
+
+
+def _known_days(odometer: list[Odometer], over: Iterable[Trip], today: date, zone: ZoneInfo) -> dict[date, float]:
+    """Km of every day behind that is known. over : the car's trips that are over."""
+    trips: dict[date, float] = {}
+    for trip in over:
+        day = trip.leave.astimezone(zone).date()
+        trips[day] = trips.get(day, 0.0) + trip.km
+    days = driven(odometer, trips)
+    return {day: km for day, km in days.items() if today - timedelta(days=_LOOKS_BACK) <= day < today}
+
+
+def _usual_days(vehicle: Vehicle, known: Mapping[date, float]) -> list[UsualDay]:
     for weekday, km in vehicle.usual_km.items():
         if weekday not in WEEKDAYS or (km is not None and not 0 <= km <= LONGEST_KM):
             raise BadDocument([Mistake("vehicles.usual_km", km, f"0 to {LONGEST_KM} km for a weekday")])
-    return usual_days(known_days(vehicle, now), vehicle.usual_km)
+    return usual_days(known, vehicle.usual_km)
 
 
 def use_of(vehicle: Vehicle) -> LearnedUse | None:
@@ -73,35 +122,30 @@ def use_of(vehicle: Vehicle) -> LearnedUse | None:
     return learned_use(odometer_of(vehicle), vehicle.usable_kwh)
 
 
-def nights_ahead(household: Household, now: datetime) -> int:
+def nights_ahead(household: Household, weeks: Mapping[Vehicle, UsualWeek]) -> int:
     """How many nights are planned: as typed, else a week once usual days are known, and a night until then."""
     if household.horizon_nights is not None:
         return household.horizon_nights
-    known = any(_is_known(usual_week(vehicle, now)) for vehicle in Vehicle.objects.of(household))
-    return 7 if known else 1
-
-
-def _is_known(week: Iterable[UsualDay]) -> bool:
-    return any(day.careful_km is not None for day in week)
+    return 7 if any(day.careful_km is not None for week in weeks.values() for day in week.days) else 1
 
 
 def usual_trips(
-    vehicle: Vehicle, week: list[UsualDay], now: datetime, until: datetime, *, here: datetime | None
+    vehicle: Vehicle, week: UsualWeek, now: datetime, until: datetime, *, here: datetime | None
 ) -> list[dict[str, Any]]:
     """Trips of the household document for today and the days ahead on which the car has none of its own, at careful km.
 
     here : when somebody last read the car: where it was after it usually leaves, it has not left that day.
     """
-    zone, at_home = zone_of(vehicle.household), days_at_home(vehicle)
+    zone = zone_of(vehicle.household)
     clocks = [_clock(vehicle, field) for field in ("usual_leave", "usual_back")]
-    named = list(Trip.objects.of(vehicle.household).filter(vehicle=vehicle, back__gt=now - timedelta(days=1)))
+    named = [trip for trip in week.named if trip.back > now - timedelta(days=1)]
     told, day = [], now.astimezone(zone).date()
     while day <= until.astimezone(zone).date():
         leave, back = (instant_at(day, at, zone) for at in clocks)
-        km = week[day.weekday()].careful_km
+        km = week.days[day.weekday()].careful_km
         taken = any(trip.leave.astimezone(zone).date() <= day <= trip.back.astimezone(zone).date() for trip in named)
         stays = leave <= (here or now) or leave >= until
-        stays |= day in at_home
+        stays |= day in week.at_home
         if km is not None and km >= _A_DRIVE_KM and not taken and not stays and max(now, leave) < back:
             told.append(
                 {
@@ -113,11 +157,6 @@ def usual_trips(
             )
         day += timedelta(days=1)
     return told
-
-
-def days_at_home(vehicle: Vehicle) -> set[date]:
-    """Days on which the car stays at home, whatever it usually does."""
-    return set(DayAtHome.objects.of(vehicle.household).filter(vehicle=vehicle).values_list("day", flat=True))
 
 
 def stay_at_home(person: Person, vehicle: Vehicle, day: date, *, at_home: bool) -> None:
@@ -144,13 +183,13 @@ def _clock(vehicle: Vehicle, field: str) -> time:
         raise BadDocument([Mistake(f"vehicles.{field}", text, "a clock time HH:MM")]) from None
 
 
-def next_need_pct(vehicle: Vehicle, week: list[UsualDay], end: datetime) -> float | None:
+def next_need_pct(vehicle: Vehicle, week: UsualWeek, end: datetime) -> float | None:
     """What must be aboard when the plan ends for the next usual day after it; None where no day is known. [%]"""
-    zone, at_home = zone_of(vehicle.household), days_at_home(vehicle)
+    zone = zone_of(vehicle.household)
     for n in range(1, 8):
         day = end.astimezone(zone).date() + timedelta(days=n)
-        km = week[day.weekday()].careful_km
-        if km is not None and km >= _A_DRIVE_KM and day not in at_home:
+        km = week.days[day.weekday()].careful_km
+        if km is not None and km >= _A_DRIVE_KM and day not in week.at_home:
             need = km * vehicle.use_kwh_per_100km / 100 / vehicle.usable_kwh * 100 + vehicle.reserve_pct
             return min(max(need, vehicle.reserve_pct), vehicle.daily_limit_pct)
     return None
@@ -177,7 +216,7 @@ def _told(vehicle: Vehicle, now: datetime) -> dict[str, Any]:
         "usual_leave": vehicle.usual_leave,
         "usual_back": vehicle.usual_back,
         "use_kwh_per_100km": vehicle.use_kwh_per_100km,
-        "week": [asdict(day) for day in usual_week(vehicle, now)],
+        "week": [asdict(day) for day in usual_week(vehicle, now).days],
         "learned": None if use is None else asdict(use),
         "readings": rows.count(),
         "odometer": [

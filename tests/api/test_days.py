@@ -4,6 +4,8 @@ from datetime import datetime
 from typing import Any
 
 import pytest
+from django.db import connection
+from django.test.utils import CaptureQueriesContext
 
 from moonplan.household.models import Person
 from tests.api.conftest import Browser
@@ -48,6 +50,19 @@ def test_fewer_than_one_night_or_more_than_a_fortnight_is_refused(signed_in: Bro
     for nights in (0, 15):
         status, told = signed_in.get(f"/days?nights={nights}")
         assert (status, told["mistakes"][0]["field"]) == (422, "nights")
+
+
+def test_more_nights_and_more_trips_ask_the_database_no_more_often(signed_in: Browser, django_assert_num_queries):
+    with CaptureQueriesContext(connection) as asked:
+        told = days(signed_in, nights=2)
+        few = len(asked)
+    wren = int(car(told, "Wren")["id"])
+    for day in (25, 26, 27):
+        body = {"vehicle_id": wren, "leave": f"2026-01-{day}T06:00", "back": f"2026-01-{day}T06:30", "km": 5}
+        assert signed_in.send("post", "/days/trips", body)[0] == 200
+
+    with django_assert_num_queries(few):
+        days(signed_in, nights=14)
 
 
 def test_a_trip_is_added_moved_and_taken_away_and_undo_takes_each_back(signed_in: Browser):
