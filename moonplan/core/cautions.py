@@ -11,6 +11,7 @@ from typing import Literal
 from moonplan.core import hookup
 from moonplan.core.household import Circuit, Household, Lead, Supply, Vehicle
 from moonplan.core.percent import percent_told
+from moonplan.core.values import Leg
 
 About = Literal["circuit", "lead", "supply"]
 
@@ -52,7 +53,8 @@ class At:
     """One car's hook-up, as the rules look at it.
 
     amps : what it is offered at the most. [A] volts : as measured. on_a_leg_a : what the fullest leg of the supply carries
-    with every lead at its most and the house at its highest, by the supply's rule. [A]
+    with every lead at its most, as far as circuits and feeders carry it, and the house at its highest, by the supply's
+    rule. [A]
     """
 
     supply: Supply
@@ -126,11 +128,17 @@ def _offered_a(household: Household, vehicle: Vehicle) -> float:
 
 def _on_a_leg_a(household: Household, amps: Mapping[str, float]) -> float:
     supply = household.supply
-    legs: dict[str, float] = {}
-    for lead in household.leads:
-        most = max((amps[vehicle.id] for vehicle in household.vehicles if vehicle.lead == lead.id), default=0.0)
-        for leg in household.legs_on(household.circuit(lead.circuit)):
-            legs[leg] = legs.get(leg, 0.0) + most
+    feeder_a = {one.id: (one.rating_a - one.other_load_a) * one.continuous_factor for one in household.feeders}
+    by_feeder: dict[tuple[str | None, Leg], float] = {}
+    for circuit in household.circuits:
+        leads = [lead.id for lead in household.leads if lead.circuit == circuit.id]
+        most = [max((amps[v.id] for v in household.vehicles if v.lead == lead), default=0.0) for lead in leads]
+        for leg in household.legs_on(circuit):
+            behind = circuit.feeder, leg
+            by_feeder[behind] = by_feeder.get(behind, 0.0) + min(sum(most), hookup.circuit_amps(circuit))
+    legs: dict[Leg, float] = {}
+    for (feeder, leg), asked_a in by_feeder.items():
+        legs[leg] = legs.get(leg, 0.0) + min(asked_a, feeder_a.get(feeder or "", asked_a))
     base_kw = max((kw for _, kw in household.base_load_kw), default=0.0)
     base_a = base_kw * 1000 / (supply.leg_voltage_v * supply.legs)
     return max(legs.values(), default=0.0) / supply.continuous_factor + base_a + supply.base_margin_a

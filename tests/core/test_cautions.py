@@ -5,7 +5,7 @@ from typing import Any
 import pytest
 
 from moonplan.core.cautions import RULES, cautions
-from tests.core.factories import LOSSLESS, a_circuit, a_household, a_lead
+from tests.core.factories import LOSSLESS, a_car, a_circuit, a_household, a_lead
 
 SAFE: dict[str, Any] = {"circuits": [a_circuit(residual_current_protection=True)]}
 SUPPLY = {"leg_voltage_v": 230, "legs": 3, "rating_a": 25, "continuous_factor": 1.0}
@@ -75,6 +75,22 @@ def test_an_ordinary_good_circuit_calls_for_none():
 def test_a_caution_fires_where_it_should_and_not_elsewhere(code: str, fires: dict[str, Any], stays_quiet: dict[str, Any]):
     assert code in codes(**fires)
     assert code not in codes(**stays_quiet)
+
+
+def test_leads_that_share_count_toward_the_supply_with_what_their_circuit_and_feeder_carry():
+    # Two leads of 16 A on a circuit of 20 A, and 10 A of the house: 30 A on a leg of a supply of 32 A is near, of 34 not.
+    # Behind a feeder of 18 A, on which another load takes 2 A, it is 26 A.
+    leads = {"leads": [a_lead(), a_lead(id="second")]}
+    cars = {"vehicles": [a_car(), a_car(id="other", lead="second")]}
+    shared = circuit(breaker_a=20, sharing="free") | leads | cars | {"base_load_kw": [["00:00", 6.9]]}
+    feeder = {"id": "carport-panel", "rating_a": 18, "continuous_factor": 1.0, "other_load_a": 2}
+    behind = shared | {"feeders": [feeder]} | circuit(breaker_a=20, sharing="free", feeder="carport-panel")
+
+    def near(rating_a: float, of: dict[str, Any]) -> bool:
+        return "supply-near-limit" in codes(**of | {"supply": SUPPLY | {"rating_a": rating_a}})
+
+    assert [near(amps, shared) for amps in (32, 34)] == [True, False]
+    assert [near(amps, behind) for amps in (28, 29.5)] == [True, False]
 
 
 def test_a_circuit_that_no_car_hangs_on_is_not_spoken_of():
