@@ -226,6 +226,11 @@ class Grid:
         slot_s = self.slot_minutes * 60
         return int(min(max(0, -(-behind // slot_s)), self.n_slots))
 
+    def edge_before(self, instant: datetime) -> int:
+        """Index of the last edge at or before an instant, 0 to n_slots."""
+        passed = (instant.timestamp() - self.start_s) // (self.slot_minutes * 60)
+        return int(min(max(0, passed), self.n_slots))
+
     def overlaps(self, start: datetime, end: datetime) -> Flags:
         """Slots (shape (n_slots,)) that share time with [start, end)."""
         return (self.edges_s[:-1] < end.timestamp()) & (self.edges_s[1:] > start.timestamp())

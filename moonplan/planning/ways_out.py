@@ -27,7 +27,7 @@ _offering = Lock()
 def ways_out(person: Person, vehicle_id: int, by: datetime, nights: int | None) -> list[dict[str, Any]]:
     """The remedies for a shortage in the best plan that is known, known itself by its car and by when it is short.
 
-    by : when the car leaves, or when the nights end. nights : as in `household_document`.
+    by : when the car leaves or was to be ready, or when the nights end. nights : as in `household_document`.
     """
     given = household_document(person.household, planning_now(), nights)
     found = _remedies(person.household, given, vehicle_id, by)
@@ -75,9 +75,12 @@ def _asked(given: dict[str, Any], vehicle_id: int, by: datetime) -> tuple[str, i
 def _remedies(household: Household, given: dict[str, Any], vehicle_id: int, by: datetime) -> list[Remedy]:
     made = refining.best_known(given, goes_on(household))
     for i, car in enumerate(made.problem.cars):
-        times = [*(departure.trip.leave for departure in car.departures), made.problem.grid.starts[-1]]
-        if car.id == str(vehicle_id) and by in times:
-            found = remedies(made, i, times.index(by), fills_for_the_end=_fills_for_the_end(household, car, by))
+        asked = made.outcome.cars[i].asked
+        times = asked.at_s.tolist()
+        if car.id == str(vehicle_id) and by.timestamp() in times:
+            nth = times.index(by.timestamp())
+            fills_for_the_end = _fills_for_the_end(household, car, int(asked.of[nth]))
+            found = remedies(made, i, nth, fills_for_the_end=fills_for_the_end)
             return [one for one in found if all(_can_be_made(household, edit) for edit in one.edits)]
     return []
 
@@ -89,10 +92,12 @@ def _can_be_made(household: Household, edit: Edit) -> bool:
     return Trip.objects.of(household).filter(vehicle=int(edit.vehicle), leave=edit.leave).exists()
 
 
-def _fills_for_the_end(household: Household, car: Car, leave: datetime) -> bool:
-    """Whether it is the document that marks the trip fill, and nobody at home."""
-    marked = any(one.trip.fill for one in car.departures if one.trip.leave == leave)
-    return marked and Trip.objects.of(household).filter(vehicle=int(car.id), leave=leave, fill=False).exists()
+def _fills_for_the_end(household: Household, car: Car, nth: int) -> bool:
+    """Whether it is the document that marks the trip of a car's nth departure fill, and nobody at home."""
+    if nth == len(car.departures) or not car.departures[nth].trip.fill:
+        return False
+    leave = car.departures[nth].trip.leave
+    return Trip.objects.of(household).filter(vehicle=int(car.id), leave=leave, fill=False).exists()
 
 
 def _apply(person: Person, edit: Edit, told: str) -> None:
@@ -102,6 +107,8 @@ def _apply(person: Person, edit: Edit, told: str) -> None:
         fields: dict[str, Any] = {
             key: value for key in ("limit_pct", "ceiling_a", "plugged_in") if (value := getattr(edit, key)) is not None
         }
+        if edit.ready_by is not None:
+            fields |= {"ready_by": f"{edit.ready_by:%H:%M}"}
         if edit.unpin:
             fields |= {"pins": []}
         set_evening(person, vehicle, edit.night, fields, what=what)

@@ -145,8 +145,28 @@ def test_what_cannot_be_had_so_early_is_told_and_had_when_it_leaves(signed_in: B
     )
     assert 21 < wren["not_ready"]["planned_pct"] < wren["departure"]["required_pct"] <= wren["departure"]["planned_pct"]
     assert wren["departure"]["short_kwh"] == 0
+    assert wren["not_ready"]["binds"] == ["power"]
     _, told = edited(signed_in, "Wren", ready_by="07:00")
     assert car_of(told, "Wren")["not_ready"] is None
+
+
+def test_a_later_time_is_a_way_out_of_what_cannot_be_had_so_early(signed_in: Browser):
+    edited(signed_in, "Wren", soc_pct=21)
+    _, told = edited(signed_in, "Wren", ready_by="18:30")
+    wren = car_of(told, "Wren")
+    by = wren["not_ready"]["by"]
+
+    _, found = signed_in.get(f"/ways_out?vehicle={wren['id']}&by={by.replace('+', '%2B')}")
+
+    [later] = [way for way in found["ways"] if way["told"].startswith("ready by") and way["closes"]]
+    clock = later["told"].split()[2]
+    # From 21 to 90 % of 22 kWh at less than 2.3 kW: not before one o'clock.
+    assert "01:00" < clock < "07:00"
+    status, told = signed_in.send("post", "/tonight/ways_out", {"vehicle": int(wren["id"]), "by": by, "told": later["told"]})
+    wren = car_of(told, "Wren")
+    assert (status, wren["inputs"]["ready_by"], wren["not_ready"]) == (200, clock, None)
+    assert signed_in.send("post", "/undo")[0] == 200
+    assert car_of(signed_in.get("/tonight")[1], "Wren")["inputs"]["ready_by"] == "18:30"
 
 
 def test_undo_goes_back_step_by_step(signed_in: Browser):

@@ -406,6 +406,7 @@ def test_who_cannot_be_ready_earlier_is_told_so_and_is_ready_when_it_leaves():
         "by": "2026-01-14T21:00:00+01:00",
         "planned_pct": pytest.approx(72.08),
         "short_kwh": pytest.approx(8.96),
+        "binds": ["power"],
     }
     assert (departure["planned_pct"], departure["short_kwh"]) == (pytest.approx(90), 0)
     assert answer["totals"]["cost"] == pytest.approx(0.3 * 11.04 + 0.1 * 8.96, abs=0.001)

@@ -5,7 +5,7 @@ from typing import Any
 import pytest
 
 from moonplan.core.household import Household
-from moonplan.core.planner.plan import Plan, plan
+from moonplan.core.planner.plan import Plan, document, plan
 from moonplan.core.planner.remedies import Remedy, applied, remedies
 from tests.core.factories import LOSSLESS, a_car, a_circuit, a_household, a_lead, a_trip
 
@@ -151,6 +151,48 @@ def test_the_other_car_takes_the_trip_where_it_is_at_home_and_has_enough():
 
     assert short(made) > 30
     assert found["take wren for that trip"].closes
+
+
+def wanted_by(by: str, **tonight: Any) -> Household:
+    """14 kWh are missing at 18:00 for Thursday 7:00, and somebody wants them sooner; cheap is only the time from 2:00 on."""
+    bands = [{"name": "night", "price": 0.1, "days": ["wed", "thu"], "from": "02:00", "to": "06:00"}]
+    overrides = [{"vehicle": "heron", "night": "2026-01-14", "ready_by": by} | tonight]
+    return a_short_thursday(overrides=overrides, tariff={"default_price": 0.3, "bands": bands})
+
+
+def when_earlier(household: Household) -> tuple[Plan, dict[str, Remedy]]:
+    made = plan(household, prove=False)
+    [_, earlier] = made.outcome.cars[0].asked.at_s.tolist()
+    assert earlier < made.outcome.cars[0].asked.at_s[0]
+    return made, {remedy.told: remedy for remedy in remedies(made, 0, 1)}
+
+
+def test_a_car_that_is_wanted_too_early_can_be_ready_when_it_could_be_alone():
+    # From 18:00 to 20:00 it gets 2 × 3.68 of 14 kWh; all of them take 3.8 h, to 21:48.
+    household = wanted_by("20:00")
+    made, found = when_earlier(household)
+
+    missing = made.outcome.cars[0].departures[0].earlier
+    assert missing is not None
+    assert missing.short_kwh == pytest.approx(14 - 2 * 3.68)
+    assert short(made) == 0
+    assert [told for told, one in found.items() if one.closes] == [
+        "ready by 22:00 instead of 20:00",
+        "charge 6.7 kWh on the way",
+    ]
+    after = plan(applied(household, found["ready by 22:00 instead of 20:00"].edits), prove=False)
+    assert after.outcome.short_kwh == 0
+
+
+def test_one_step_more_of_current_has_it_ready_when_it_is_wanted():
+    # 5 h at 10 A, 2.3 kW, are 11.5 of 14 kWh by 23:00; 11 A make 12.65, and 13 A 14.95.
+    made, found = when_earlier(wanted_by("23:00", ceiling_a=10))
+
+    assert document(made)["vehicles"][0]["departures"][0]["earlier"]["binds"] == ["ceiling"]
+    assert {told: (one.closes, round(one.short_kwh, 2)) for told, one in found.items() if " A " in told} == {
+        "13 A instead of 10": (True, 0.0),
+        "11 A instead of 10": (False, 1.35),
+    }
 
 
 def test_what_only_moves_the_shortage_to_another_car_does_not_close_it():

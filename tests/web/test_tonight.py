@@ -120,6 +120,12 @@ def test_who_wants_a_car_sooner_than_it_can_be_ready_is_told_so(demo: Served, op
     # The night goes on as it would, since it leaves in the morning.
     expect(wren).to_contain_text("→ 90 %")
 
+    wren.get_by_role("button", name="Ways out").click()
+    wren.get_by_role("button", name=re.compile(r"Ready by 0\d:\d\d instead of 18:30")).first.click()
+
+    expect(wren.get_by_role("textbox", name="Ready by")).to_have_value(re.compile(r"0\d:\d\d"))
+    expect(wren).not_to_contain_text("Not ready by")
+
 
 def test_a_wrong_entry_is_refused_at_the_field_and_the_last_good_plan_stays(demo: Served, open_page):
     page = open_page(demo.link)

@@ -76,18 +76,14 @@ class SessionOut(Schema):
 
 
 class NotReady(Schema):
-    """By when somebody asked to have the car ready, where it cannot be, and what is aboard and missing then."""
+    """By when a car was to be ready, or tonight ends, without what is wanted then: what is aboard and missing, and what
+    binds."""
 
     by: datetime
     required_pct: float
     planned_pct: float
     short_kwh: float
     short_km: float
-
-
-class ShortEnd(NotReady):
-    """When tonight ends without what is wanted then, and what binds."""
-
     binds: list[str]
 
 
@@ -206,7 +202,7 @@ class CarTonight(CarNight):
     why: str
     departure: DepartureOut | None
     not_ready: NotReady | None
-    short_end: ShortEnd | None
+    short_end: NotReady | None
     soc_from_pct: float
     solar_kwh: float
     cost_sun_free: float

@@ -116,13 +116,7 @@ def _ready_edge(
 ) -> int | None:
     """The earliest edge between two instants by which someone asked for a car to be ready."""
     asked = [in_night(night, o.ready_by, h.zone) for night, o in overrides.items() if o.ready_by is not None]
-    return min((_edge_before(ready, grid) for ready in asked if since < ready < until), default=None)
-
-
-def _edge_before(instant: datetime, grid: Grid) -> int:
-    """The last slot edge at or before an instant, 0 to n_slots."""
-    passed = (instant.timestamp() - grid.start_s) // (grid.slot_minutes * 60)
-    return int(min(max(0, passed), grid.n_slots))
+    return min((grid.edge_before(ready) for ready in asked if since < ready < until), default=None)
 
 
 def _departures(

@@ -430,7 +430,14 @@ def _readiness_document(plan: Plan, i: int, nth: int, ready: Readiness) -> dict[
     }
     if (earlier := ready.earlier) is not None:
         by = datetime.fromtimestamp(earlier.at_s, problem.grid.zone).isoformat()
-        told["earlier"] = {"by": by, "planned_pct": _pct(earlier.planned_kwh, usable), "short_kwh": _kwh(earlier.short_kwh)}
+        asked = plan.outcome.cars[i].asked
+        later = next(n for n in range(asked.n[1], len(asked.of)) if asked.of[n] == nth)
+        told["earlier"] = {
+            "by": by,
+            "planned_pct": _pct(earlier.planned_kwh, usable),
+            "short_kwh": _kwh(earlier.short_kwh),
+            "binds": list(binds(problem, plan.outcome, i, later)) if earlier.short_kwh else [],
+        }
     return told
 
 

@@ -9,11 +9,15 @@ from dataclasses import dataclass, replace
 from datetime import date, datetime, time, timedelta
 from typing import Literal
 
+import numpy as np
+
 from moonplan.core import hookup
 from moonplan.core.household import Household, Override, Trip
+from moonplan.core.planner.outcome import Asked, ready_at
 from moonplan.core.planner.plan import Plan, plan
 from moonplan.core.planner.problem import Car
-from moonplan.core.timegrid import night_of, noon, told_day
+from moonplan.core.simulate import NOTHING_KWH
+from moonplan.core.timegrid import in_night, night_of, noon, told_clock, told_day
 from moonplan.core.values import Habit
 
 # A change that takes less than this off the shortage is none. [kWh]
@@ -29,6 +33,7 @@ class OfNight:
     night: date
     limit_pct: float | None = None
     ceiling_a: float | None = None
+    ready_by: time | None = None
     plugged_in: bool | None = None
     unpin: bool = False
 
@@ -64,7 +69,8 @@ Edit = OfNight | OfTrip | OfVehicle
 class Remedy:
     """A change and what the plan comes to with it.
 
-    closes : whether what was short is so no longer, and nobody else shorter. short_kwh : what stays short in all. [kWh]
+    closes : whether what was short is so no longer, and nobody else shorter. short_kwh : what stays short in all; what
+    someone wants earlier only where that is what was short. [kWh]
     cost : what charging costs more than without it. [currency]
     """
 
@@ -76,8 +82,8 @@ class Remedy:
 
 
 def remedies(made: Plan, i: int, nth: int, *, fills_for_the_end: bool = False) -> list[Remedy]:
-    """The ways out for car i's nth departure, or after the last of them the end: those that close it first, the smaller
-    change before the larger.
+    """The ways out for what is asked nth of car i, in the order of `Asked`: those that close it first, the smaller change
+    before the larger.
 
     Empty where it is not short or nothing helps. fills_for_the_end : whether the trip is marked fill because the car is away
     when the nights end, in place of what is wanted then, of which what is charged on the way is taken off.
@@ -96,8 +102,10 @@ def remedies(made: Plan, i: int, nth: int, *, fills_for_the_end: bool = False) -
             continue
         # What closes one departure by opening another does not close it.
         nobody_else = short <= before.short_kwh - short_kwh + _WORTH_KWH
-        closes = nobody_else and not _still_short(after, made, i, nth, edits)
-        found.append(Remedy(told, edits, closes, after.outcome.short_in_time_kwh, after.outcome.cost - before.cost))
+        stays_kwh = _still_short_kwh(after, made, i, nth, edits)
+        closes = nobody_else and not stays_kwh
+        in_all_kwh = after.outcome.short_in_time_kwh + (stays_kwh if _is_earlier(made, i, nth) else 0.0)
+        found.append(Remedy(told, edits, closes, in_all_kwh, after.outcome.cost - before.cost))
         if closes:
             closed.add(kind)
     return sorted(found, key=lambda one: not one.closes)
@@ -121,7 +129,7 @@ def _tried(made: Plan, i: int, nth: int, fills_for_the_end: bool) -> Iterator[tu
     nights = _nights_before(made, i, nth)
     last = [night for night in nights if night >= _since(made, i, nth)]
     overrides = {o.night: o for o in household.overrides if o.vehicle == car.id}
-    is_end = nth == len(car.departures)
+    is_end = _of(made, i, nth) == len(car.departures)
     if len(last) == len(nights):
         yield from _more_current(household, car, nights, "")
     else:
@@ -137,7 +145,7 @@ def _tried(made: Plan, i: int, nth: int, fills_for_the_end: bool) -> Iterator[tu
         told = "plug it in every night" if len(off) > 1 else f"plug it in on {_day(off[0], household)} night"
         yield "plugged in", told, tuple(OfNight(car.id, night, plugged_in=True) for night in off)
     yield from _earlier(car)
-    pct = min(100.0, round(_required_kwh(made, i, nth) / car.vehicle.usable_kwh * 100 + 0.5))
+    pct = min(100.0, round(float(_asked(made, i).kwh[nth]) / car.vehicle.usable_kwh * 100 + 0.5))
     lowered = [night for night in nights if night in overrides and (overrides[night].limit_pct or 100.0) < pct]
     if lowered:
         told = f"a limit of {pct:g} % instead of the one that was set"
@@ -148,15 +156,18 @@ def _tried(made: Plan, i: int, nth: int, fills_for_the_end: bool) -> Iterator[tu
         yield "pin", "let the pinned session go", unpinned
     if made.problem.habit_of(car) != "cheapest":
         yield "habit", "the cheapest hours instead of its habit", (OfVehicle(car.id, habit="cheapest"),)
+    if _is_earlier(made, i, nth):
+        yield from _later(made, i, nth)
     if car.departures:
         yield from _other_cars(made, i, nth)
-        yield from _on_the_last_way(made, i) if is_end else _on_the_way(made, i, nth, fills_for_the_end)
+        yield from _on_the_last_way(made, i, nth) if is_end else _on_the_way(made, i, nth, fills_for_the_end)
 
 
 def _other_cars(made: Plan, i: int, nth: int) -> Iterator[tuple[str, str, tuple[Edit, ...]]]:
     """The cars that are at home and could take the trip, or before the end the last one."""
     household, car = made.problem.household, made.problem.cars[i]
-    trip, is_end = car.departures[min(nth, len(car.departures) - 1)].trip, nth == len(car.departures)
+    of = _of(made, i, nth)
+    trip, is_end = car.departures[min(of, len(car.departures) - 1)].trip, of == len(car.departures)
     which = f"the trip on {_leaving_day(trip, household)}" if is_end else "that trip"
     for other in household.vehicles:
         if other.id != car.id and not _is_out(household, other.id, trip):
@@ -167,7 +178,7 @@ def _other_cars(made: Plan, i: int, nth: int) -> Iterator[tuple[str, str, tuple[
 def _on_the_way(made: Plan, i: int, nth: int, fills_for_the_end: bool) -> Iterator[tuple[str, str, tuple[Edit, ...]]]:
     """So much more charged on the way that it leaves with enough."""
     car = made.problem.cars[i]
-    departure, usable_kwh = car.departures[nth], car.vehicle.usable_kwh
+    departure, usable_kwh = car.departures[_of(made, i, nth)], car.vehicle.usable_kwh
     trip = departure.trip
     # More makes it no shorter: the reserve is aboard when it leaves.
     most_kwh = departure.taking.kwh
@@ -185,17 +196,35 @@ def _on_the_way(made: Plan, i: int, nth: int, fills_for_the_end: bool) -> Iterat
     yield "on the way", told, (edit,)
 
 
-def _on_the_last_way(made: Plan, i: int) -> Iterator[tuple[str, str, tuple[Edit, ...]]]:
+def _on_the_last_way(made: Plan, i: int, nth: int) -> Iterator[tuple[str, str, tuple[Edit, ...]]]:
     """More charged on the way of the last trip, for the end: what is missing then, or where it leaves with less for that all
     that the trip takes."""
     car = made.problem.cars[i]
     last = car.departures[-1]
-    short_kwh, most_kwh = _short_kwh(made, i, len(car.departures)), last.taking.kwh
+    short_kwh, most_kwh = _short_kwh(made, i, nth), last.taking.kwh
     for more_kwh in (short_kwh, most_kwh) if short_kwh < most_kwh else (most_kwh,):
         gain_kwh = _tenths(last.trip.gain_kwh + more_kwh)
         if (more_kwh := gain_kwh - last.trip.gain_kwh) >= _WORTH_KWH:
             told = f"charge {more_kwh:.1f} kWh on the way on {_leaving_day(last.trip, made.problem.household)}"
             yield "on the way", told, (OfTrip(car.id, last.trip.leave, gain_kwh=gain_kwh),)
+
+
+def _later(made: Plan, i: int, nth: int) -> Iterator[tuple[str, str, tuple[Edit, ...]]]:
+    """A later time for what someone wants earlier: when it could be ready alone, and when it is as planned."""
+    household, car, grid = made.problem.household, made.problem.cars[i], made.problem.grid
+    edge, of = _edge(made, i, nth), _of(made, i, nth)
+    alone = ready_at(made.problem, made.outcome, i, of) if of < len(car.departures) else None
+    enough_kwh = _asked(made, i).kwh[nth] - NOTHING_KWH
+    planned = np.flatnonzero(made.outcome.cars[i].cautious.soc_kwh >= enough_kwh)
+    edges = {*planned[planned > edge][:1].tolist(), *(() if alone is None else (grid.first_at_or_after(alone),))}
+    asked = [o for o in household.overrides if o.vehicle == car.id and o.ready_by is not None]
+    for later in sorted(one for one in edges if edge < one < _edge(made, i, of)):
+        at = grid.starts[later]
+        for override in asked:
+            by = in_night(override.night, override.ready_by or time(), grid.zone)
+            if grid.edge_before(by) == edge and in_night(override.night, at.time(), grid.zone) == at:
+                told = f"ready by {told_clock(at, now=household.now)} instead of {told_clock(by, now=household.now)}"
+                yield "later", told, (OfNight(car.id, override.night, ready_by=at.time()),)
 
 
 def _tenths(kwh: float) -> float:
@@ -237,28 +266,44 @@ def _earlier(car: Car) -> Iterator[tuple[str, str, tuple[Edit, ...]]]:
 
 
 def _nights_before(made: Plan, i: int, nth: int) -> list[date]:
-    """Nights up to car i's nth departure, or the end."""
-    car, grid = made.problem.cars[i], made.problem.grid
-    last = car.departures[nth].taking.edge if nth < len(car.departures) else None
-    return list(dict.fromkeys(grid.nights[:last]))
+    """Nights up to when what is asked nth of car i is to be aboard."""
+    return list(dict.fromkeys(made.problem.grid.nights[: _edge(made, i, nth)]))
 
 
 def _since(made: Plan, i: int, nth: int) -> date:
-    """The night in which car i is back from the departure before its nth; the first one where there is none."""
-    car, grid = made.problem.cars[i], made.problem.grid
-    if nth == 0:
+    """The night in which car i is back from the departure before what is asked nth; the first one where there is none."""
+    car, grid, of = made.problem.cars[i], made.problem.grid, _of(made, i, nth)
+    if of == 0:
         return grid.nights[0]
-    return night_of(car.departures[nth - 1].trip.back, grid.zone)
+    return night_of(car.departures[of - 1].trip.back, grid.zone)
+
+
+def _asked(made: Plan, i: int) -> Asked:
+    return made.outcome.cars[i].asked
+
+
+def _of(made: Plan, i: int, nth: int) -> int:
+    """Which of car i's departures, or after the last of them the end, what is asked nth is for; the end also where nothing
+    is asked."""
+    asked = _asked(made, i)
+    return int(asked.of[nth]) if nth < len(asked.of) else len(made.problem.cars[i].departures)
+
+
+def _is_earlier(made: Plan, i: int, nth: int) -> bool:
+    """Whether it is what someone wants earlier."""
+    return nth >= _asked(made, i).n[1]
+
+
+def _edge(made: Plan, i: int, nth: int) -> int:
+    """Slot edge by which what is asked nth of car i is to be aboard."""
+    asked = _asked(made, i)
+    return int(asked.edge[nth]) if asked.edge[nth] >= 0 else made.problem.cars[i].departures[_of(made, i, nth)].taking.edge
 
 
 def _short_kwh(made: Plan, i: int, nth: int) -> float:
-    """What is missing at car i's nth departure, or after the last of them the end; 0 where nothing is asked. [kWh]"""
-    outcome = made.outcome.cars[i]
-    return float(outcome.shorts_kwh[nth]) if nth < outcome.asked.n[1] else 0.0
-
-
-def _required_kwh(made: Plan, i: int, nth: int) -> float:
-    return float(made.outcome.cars[i].asked.kwh[nth])
+    """What is missing of what is asked nth of car i; 0 where nothing is. [kWh]"""
+    shorts_kwh = made.outcome.cars[i].shorts_kwh
+    return float(shorts_kwh[nth]) if nth < len(shorts_kwh) else 0.0
 
 
 def _day(day: date, household: Household) -> str:
@@ -276,7 +321,7 @@ def _is_out(household: Household, vehicle: str, trip: Trip) -> bool:
 def _with_night(household: Household, edit: OfNight) -> Household:
     known = next((o for o in household.overrides if (o.vehicle, o.night) == (edit.vehicle, edit.night)), None)
     override = known or Override(vehicle=edit.vehicle, night=edit.night)
-    for key in ("limit_pct", "ceiling_a", "plugged_in"):
+    for key in ("limit_pct", "ceiling_a", "ready_by", "plugged_in"):
         if (value := getattr(edit, key)) is not None:
             override = replace(override, **{key: value})
     others = tuple(o for o in household.overrides if o is not known)
@@ -310,13 +355,19 @@ def _with_vehicle(household: Household, edit: OfVehicle) -> Household:
     return replace(household, vehicles=tuple(vehicles))
 
 
-def _still_short(after: Plan, made: Plan, i: int, nth: int, edits: tuple[Edit, ...]) -> bool:
-    """Whether the trip, whoever takes it, or the end is still short in another plan."""
-    car = made.problem.cars[i]
-    if nth == len(car.departures):
-        return _short_kwh(after, i, len(after.problem.cars[i].departures)) > 0
-    takes = next((e.other_vehicle for e in edits if isinstance(e, OfTrip) and e.other_vehicle), car.id)
-    then = next(n for n, one in enumerate(after.problem.cars) if one.id == takes)
-    departures = after.problem.cars[then].departures
-    leave = car.departures[nth].trip.leave
-    return any(one.trip.leave == leave and _short_kwh(after, then, n) > 0 for n, one in enumerate(departures))
+def _still_short_kwh(after: Plan, made: Plan, i: int, nth: int, edits: tuple[Edit, ...]) -> float:
+    """What is still missing of what was asked nth of car i in another plan, whoever takes the trip. [kWh]"""
+    car, of, then = made.problem.cars[i], _of(made, i, nth), i
+    if of < len(car.departures):
+        takes = next((e.other_vehicle for e in edits if isinstance(e, OfTrip) and e.other_vehicle), car.id)
+        then = next(n for n, one in enumerate(after.problem.cars) if one.id == takes)
+        leaves = [one.trip.leave for one in after.problem.cars[then].departures]
+        leave = car.departures[of].trip.leave
+        if leave not in leaves:
+            return 0.0
+        of = leaves.index(leave)
+    else:
+        of = len(after.problem.cars[i].departures)
+    past, asked_of = _asked(after, then).n[1], _asked(after, then).of.tolist()
+    same = [n for n, one in enumerate(asked_of) if one == of and (n < past or _is_earlier(made, i, nth))]
+    return sum(_short_kwh(after, then, n) for n in same)

@@ -12,7 +12,7 @@ from moonplan.core.household import Household, Vehicle
 from moonplan.core.planner.constraints import as_circuits_allow, room_for, sharing_with
 from moonplan.core.planner.hindrances import chain_a, chargeable_slots, kept_off
 from moonplan.core.planner.moves import longest_sessions
-from moonplan.core.planner.outcome import Outcome, missed_by
+from moonplan.core.planner.outcome import Outcome, missed_by, wanted_of
 from moonplan.core.planner.problem import Car, Problem
 from moonplan.core.planner.together import missing_least
 from moonplan.core.simulate import runs
@@ -28,7 +28,7 @@ _SAME_KWH = 0.05
 
 
 def binds(problem: Problem, plan: Outcome, i: int, nth: int) -> tuple[Binds, ...]:
-    """What makes car i's nth departure short, or after the last of them the end; what costs it most first.
+    """What makes short what is asked nth of car i, in the order of `Asked`; what costs it most first.
 
     The fewest of what limits the car that would all have to go for as little to be missed as without any of it, the others
     making way where they are short of no more for it; and `power` where something is missed even then, ahead of the rest
@@ -95,16 +95,15 @@ class _Without:
     i: int
 
     def missed_kwh(self, limits: Collection[Binds], nth: int) -> float:
-        """What its nth departure misses, or after the last of them the end, beside the others as they are planned."""
+        """What is missing of what is asked nth of it, beside the others as they are planned. [kWh]"""
         amps = [np.zeros_like(one.amps) if "shared current" in limits else one.amps for one in self.plan.cars]
         around = self._problem(limits)
         car = around.cars[self.i]
         room_a = car.offered(room_for(around, amps, self.i))
         car = replace(car, limit_a=np.where(np.isnan(car.pinned_a), room_a, car.pinned_a))
         run = car.run(self._most(car), car.rate.cautious, self.problem.grid)
-        if nth == len(car.departures):
-            return max(0.0, (car.wanted_at_end_kwh or 0.0) - float(run.soc_kwh[-1]))
-        return max(0.0, car.departures[nth].required_kwh - float(run.before_leaving_kwh[nth]))
+        wanted = wanted_of(around, car)[nth]
+        return max(0.0, wanted.kwh - wanted.aboard(run))
 
     def is_made_up(self, limits: Collection[Binds], nth: int, least_kwh: float) -> bool:
         """Whether the others can make way so that as little is missed of it, and of nothing else more than planned."""

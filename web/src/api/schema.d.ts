@@ -1216,7 +1216,7 @@ export interface components {
             why: string;
             departure: components["schemas"]["DepartureOut"] | null;
             not_ready: components["schemas"]["NotReady"] | null;
-            short_end: components["schemas"]["ShortEnd"] | null;
+            short_end: components["schemas"]["NotReady"] | null;
             /** Soc From Pct */
             soc_from_pct: number;
             /** Solar Kwh */
@@ -1417,7 +1417,8 @@ export interface components {
         };
         /**
          * NotReady
-         * @description By when somebody asked to have the car ready, where it cannot be, and what is aboard and missing then.
+         * @description By when a car was to be ready, or tonight ends, without what is wanted then: what is aboard and missing, and what
+         *     binds.
          */
         NotReady: {
             /**
@@ -1433,6 +1434,8 @@ export interface components {
             short_kwh: number;
             /** Short Km */
             short_km: number;
+            /** Binds */
+            binds: string[];
         };
         /**
          * PinByHand
@@ -1546,27 +1549,6 @@ export interface components {
             what: string;
             /** Value */
             value: string;
-        };
-        /**
-         * ShortEnd
-         * @description When tonight ends without what is wanted then, and what binds.
-         */
-        ShortEnd: {
-            /**
-             * By
-             * Format: date-time
-             */
-            by: string;
-            /** Required Pct */
-            required_pct: number;
-            /** Planned Pct */
-            planned_pct: number;
-            /** Short Kwh */
-            short_kwh: number;
-            /** Short Km */
-            short_km: number;
-            /** Binds */
-            binds: string[];
         };
         /**
          * SocRead

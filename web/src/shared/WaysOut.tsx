@@ -39,12 +39,17 @@ function Ways({ car, by, nights, manner, busy, onTake }: Props) {
           <button type="button" className={classes.button} disabled={busy} onClick={() => onTake(way.told)}>
             {way.told.charAt(0).toUpperCase() + way.told.slice(1)}
           </button>{" "}
-          {way.closes ? "closes it" : `leaves ${energy(way.short_kwh)} short`},{" "}
-          {way.cost >= 0 ? `${money(way.cost, manner)} more` : `${money(-way.cost, manner)} less`} at home
+          {way.closes ? "closes it" : `leaves ${energy(way.short_kwh)} short`}, {costs(way.cost, manner)}
         </li>
       ))}
     </ul>
   );
+}
+
+function costs(more: number, manner: Manner): string {
+  const told = money(Math.abs(more), manner);
+  if (told === money(0, manner)) return "the same cost at home";
+  return more > 0 ? `${told} more at home` : `${told} less at home`;
 }
 
 function useWaysOut(car: string, by: string, nights?: number) {

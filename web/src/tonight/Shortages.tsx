@@ -27,7 +27,8 @@ export function Shortages({ car, manner }: Props) {
       {late && (
         <div className={classes.short}>
           <strong>Not ready by {clock(late.by, manner)}</strong>: {percent(late.planned_pct)} of the{" "}
-          {percent(late.required_pct)} by then, {distance(late.short_km, manner)} less.
+          {percent(late.required_pct)} by then, {distance(late.short_km, manner)} less. {whatBinds(late.binds)}{" "}
+          <Out car={car} by={late.by} manner={manner} />
         </div>
       )}
       {end && (
