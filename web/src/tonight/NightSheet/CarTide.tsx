@@ -1,7 +1,7 @@
 import { area, curveLinear, line } from "d3-shape";
 import type { ReactNode } from "react";
 import type { CarTonight } from "../../api/client";
-import { heights, type Point, steps } from "../../shared/axis";
+import { type Heights, heights, type Point, steps } from "../../shared/axis";
 import { clock, type Manner, percent } from "../../shared/format";
 import water from "../../shared/Tide.module.css";
 import classes from "./NightSheet.module.css";
@@ -18,6 +18,8 @@ interface Props extends Place {
 const BLOCKS = 30;
 /** How wide the name of a departure is, about. */
 const NAME = 84;
+/** How high above a line its name reaches. */
+const NAME_HEIGHT = 16;
 
 interface LeaveProps {
   at: Date;
@@ -61,7 +63,7 @@ export function CarTide({ car, manner, onTell, ...place }: Props) {
         </text>
       )}
       <line className={water.lowWater} x1={place.left} x2={x(last)} y1={y(car.reserve_pct)} y2={y(car.reserve_pct)} />
-      <text className={water.lowName} x={place.left + 8} y={y(car.reserve_pct) - 4}>
+      <text className={water.lowName} x={place.left + 8} y={y(car.reserve_pct) + (isJustAbove(car, y) ? 12 : -4)}>
         reserve {percent(car.reserve_pct)}
       </text>
       <path className={water.tide} d={curve} />
@@ -87,6 +89,12 @@ export function CarTide({ car, manner, onTell, ...place }: Props) {
       )}
     </g>
   );
+}
+
+/** Whether a car is at first so little above its reserve that the tide goes through the name of the line. */
+function isJustAbove(car: CarTonight, y: Heights): boolean {
+  const above = y(car.reserve_pct) - y(car.soc_from_pct);
+  return above > 0 && above < NAME_HEIGHT;
 }
 
 /** When a car leaves; named to the right, where it is away and has no session, if there is room. */

@@ -19,8 +19,9 @@ interface Props extends Pick<Place, "x" | "end"> {
   onTell: (told: string) => void;
 }
 
-/** How wide a letter on a block is. */
+/** How wide a letter on a block is, and how high a block must be to bear a line of them. */
 const LETTER = 7;
+const LINE = 18;
 const QUARTER = 15;
 const KEYS: Record<string, number> = { ArrowLeft: -QUARTER, ArrowRight: QUARTER };
 const STAYS: Pull = { later: 0, longer: 0 };
@@ -38,6 +39,10 @@ export function SessionBlock({ car, session, nth, manner, x, end, blocks, onTell
   const from = x(start) + by;
   const width = Math.max(3, Math.min(x(new Date(session.end)), x(new Date(end))) - x(start));
   const long = `${session.current}, ${clock(session.start, manner)}–${clock(session.end, manner)}`;
+  const name = width > LETTER * long.length ? long : amps(session.expect.amps);
+  const behind = session.currents.filter(({ at }) => x(new Date(at)) < x(start) + LETTER * name.length);
+  const tops = behind.map(({ amps }) => blocks(amps));
+  const isLow = blocks(0) - Math.max(...tops) < LINE;
   const told =
     `${car.name}, ${session.current}, ${clock(session.start, manner)}–${clock(session.end, manner)}: ` +
     `${percent(session.soc_from_pct)} to ${percent(session.soc_to_pct)}, ${energy(session.wall_kwh)}, ` +
@@ -96,8 +101,12 @@ export function SessionBlock({ car, session, nth, manner, x, end, blocks, onTell
         <SessionShape session={session} x={x} blocks={blocks} end={end} />
       </g>
       {width > 34 && (
-        <text className={classes.blockName} x={from + 5} y={blocks(0) - 7}>
-          {width > LETTER * long.length ? long : amps(session.expect.amps)}
+        <text
+          className={isLow ? classes.nameAbove : classes.blockName}
+          x={from + 5}
+          y={isLow ? Math.min(...tops) - 5 : blocks(0) - 7}
+        >
+          {name}
         </text>
       )}
     </g>
