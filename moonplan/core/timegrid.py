@@ -226,6 +226,21 @@ class Grid:
         slot_s = self.slot_minutes * 60
         return int(min(max(0, -(-behind // slot_s)), self.n_slots))
 
+    @property
+    def end_s(self) -> int:
+        """End of the last slot. [s, UTC]"""
+        return self.start_s + self.n_slots * self.slot_minutes * 60
+
+    def is_followed_by(self, later: "Grid") -> bool:
+        """Whether another grid has slots of the same length and begins within this one."""
+        return self.slot_minutes == later.slot_minutes and self.start_s <= later.start_s < self.end_s
+
+    def moved(self, values: Floats, later: "Grid") -> Floats:
+        """Values of these slots for those of a grid that follows, shape (later.n_slots,); 0 after the end of these."""
+        passed = (later.start_s - self.start_s) // (self.slot_minutes * 60)
+        left = values[passed : passed + later.n_slots]
+        return np.pad(left, (0, later.n_slots - len(left)))
+
     def edge_before(self, instant: datetime) -> int:
         """Index of the last edge at or before an instant, 0 to n_slots."""
         passed = (instant.timestamp() - self.start_s) // (self.slot_minutes * 60)

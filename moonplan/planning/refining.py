@@ -2,7 +2,8 @@
 
 It goes on step by step for the question that was looked at last, while somebody looks; another goes on from where it was
 when somebody looks at it again. What was found is kept for the last few questions, and a plan is only replaced by one that
-is better by more than a coin.
+is better by more than a coin. The plan of another question of the same cars, as after an edit, begins with what was known of
+the last one.
 """
 
 from __future__ import annotations
@@ -23,7 +24,7 @@ from moonplan.core.planner.longer import Searched, searched_on
 from moonplan.core.planner.plan import Plan, carried_out, clearly_better, plan, problem_of
 from moonplan.core.planner.problem import Car
 from moonplan.core.planner.reckoning import gone_on_with
-from moonplan.core.timegrid import Floats, grid_for
+from moonplan.core.timegrid import Floats, Grid, grid_for
 from moonplan.planning.documents import as_core
 from moonplan.planning.search_process import begin
 
@@ -50,6 +51,7 @@ class _First(NamedTuple):
     stays : whether no better one takes its place.
     """
 
+    grid: Grid
     cars: tuple[Car, ...]
     amps: list[Floats]
     stays: bool
@@ -66,10 +68,13 @@ def question(given: Mapping[str, Any], household: Household) -> str:
 
     household : as the document tells it.
     """
-    grid = grid_for(household.now, nights=household.horizon_nights, slot_minutes=household.slot_minutes, zone=household.zone)
     ahead = [trip.leave >= household.now for trip in household.trips]
-    text = json.dumps({**given, "now": grid.start_s, "ahead": ahead}, sort_keys=True)
+    text = json.dumps({**given, "now": _grid_of(household).start_s, "ahead": ahead}, sort_keys=True)
     return hashlib.sha256(text.encode()).hexdigest()
+
+
+def _grid_of(household: Household) -> Grid:
+    return grid_for(household.now, nights=household.horizon_nights, slot_minutes=household.slot_minutes, zone=household.zone)
 
 
 def best_known(given: Mapping[str, Any], going_on: Mapping[str, Any] | None = None) -> Plan:
@@ -119,8 +124,13 @@ def _looked_at(asked: str, given: Mapping[str, Any]) -> _Search:
                 other.step.cancel()
         _take_up(search)
         if search.step is None and not search.over:
-            search.step = _begun(json.dumps(given), search.found)
+            search.step = _begun(json.dumps(given), search.found or _from_the_first(asked))
     return search
+
+
+def _from_the_first(asked: str) -> Searched | None:
+    first = _first.get(asked)
+    return None if first is None else Searched([amps.tolist() for amps in first.amps], None, steps=0, over=False)
 
 
 def _begun(text: str, found: Searched | None) -> Future[Searched]:
@@ -150,18 +160,41 @@ def _soon(household: Household, asked: str, going_on: Mapping[str, Any] | None) 
     """The plan at once, or the one that goes on; asked again, what was found then, carried out."""
     with _lock:
         first = _first.get(asked)
+        if first is not None:
+            _first.move_to_end(asked)
     kept = None if first is None else carried_out(problem_of(household, first.cars), first.amps)
     if kept is not None:
         return kept
-    made, stays = plan(household, prove=False), False
+    made, stays = plan(household, prove=False, like=_like(household)), False
     if going_on is not None:
         made, stays = gone_on_with(going_on, made)
     with _lock:
         cars = tuple(car.anew() for car in made.problem.cars)
-        _first[asked] = _First(cars, [car.amps for car in made.outcome.cars], stays)
+        _first[asked] = _First(made.problem.grid, cars, made.setpoints, stays)
         while len(_first) > _KEPT:
             _first.popitem(last=False)
     return made
+
+
+def _like(household: Household) -> list[Floats] | None:
+    """The setpoints that a plan begins with: what is known of the plan that was looked at last, of those of the same cars
+    that reach as far. [A]"""
+    grid, ids = _grid_of(household), [vehicle.id for vehicle in household.vehicles]
+    with _lock:
+        of_these = [
+            (first.grid, _found_of(asked) or first.amps)
+            for asked, first in reversed(_first.items())
+            if [car.id for car in first.cars] == ids and first.grid.is_followed_by(grid)
+        ]
+    if not of_these:
+        return None
+    known, amps = max(of_these, key=lambda one: min(one[0].end_s, grid.end_s))
+    return [known.moved(of_car, grid) for of_car in amps]
+
+
+def _found_of(asked: str) -> list[Floats] | None:
+    search = _searches.get(asked)
+    return None if search is None or search.found is None else search.found.setpoints
 
 
 def _bettered(made: Plan, asked: str) -> Plan:

@@ -1,5 +1,6 @@
 """Households and people for tests of the API."""
 
+from collections import OrderedDict
 from datetime import datetime
 from typing import Any
 
@@ -9,6 +10,7 @@ from django.core.files.uploadedfile import SimpleUploadedFile
 from django.test import Client
 
 from moonplan.household.models import Household, Person
+from moonplan.planning import refining
 from moonplan.planning.demo import demo
 
 NOW = "2026-01-14T18:10:00+01:00"
@@ -17,6 +19,12 @@ NOW = "2026-01-14T18:10:00+01:00"
 @pytest.fixture(autouse=True)
 def a_fixed_evening(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setenv("MOONPLAN_NOW", NOW)
+
+
+@pytest.fixture(autouse=True)
+def nothing_planned_before(monkeypatch: pytest.MonkeyPatch) -> None:
+    """A plan begins with what was known of the last one of the same cars: here with nothing that another test left."""
+    monkeypatch.setattr(refining, "_first", OrderedDict())
 
 
 @pytest.fixture

@@ -9,6 +9,7 @@ import time
 from collections.abc import Callable, Iterator
 from concurrent.futures import Executor, Future
 from datetime import datetime
+from functools import partial
 from typing import Any
 
 import pytest
@@ -29,11 +30,11 @@ class ByHand(Executor):
     """Takes a step of the search when the test says so."""
 
     def __init__(self) -> None:
-        self.waiting: list[tuple[Future[Any], Callable[[], Any]]] = []
+        self.waiting: list[tuple[Future[Any], partial[Any]]] = []
 
     def submit(self, fn: Callable[..., Any], /, *args: Any, **kwargs: Any) -> Future[Any]:
         future: Future[Any] = Future()
-        self.waiting.append((future, lambda: fn(*args, **kwargs)))
+        self.waiting.append((future, partial(fn, *args, **kwargs)))
         return future
 
     def step(self) -> bool:
@@ -60,7 +61,7 @@ def searcher(monkeypatch: pytest.MonkeyPatch) -> Iterator[ByHand]:
 def a_first_plan_in_haste(monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
     """What is shown at once is a plan in which the cars charge as soon as they can."""
 
-    def in_haste(household: Household, *, prove: bool) -> Plan:
+    def in_haste(household: Household, **_: object) -> Plan:
         problem = problem_of(household)
         made = carried_out(problem, at_once(problem))
         assert made is not None
@@ -292,6 +293,43 @@ def test_a_session_that_a_timer_has_begun_goes_on_though_another_night_is_cheape
     assert not how["better"]
     # What waiting would save is said.
     assert (how["saves_at_most"] > 0.3) is (control == "timer")
+
+
+def test_a_plan_after_an_edit_begins_with_what_was_known_of_the_one_before(
+    searcher: ByHand, monkeypatch: pytest.MonkeyPatch
+):
+    begun_with: list[Any] = []
+
+    def noted(household: Household, *, like: Any, **how: Any) -> Plan:
+        begun_with.append(like)
+        return plans.plan(household, like=like, **how)
+
+    monkeypatch.setattr(refining, "plan", noted)
+    car, at = a_car(end_pct=70), {"now": "2026-01-14T18:00:00+01:00"}
+    first = refining.best_known(a_document(vehicles=[car], **at))
+    half_an_hour_later = a_document(vehicles=[car | {"soc_pct": 52}], now="2026-01-14T18:30:00+01:00")
+    second = refining.best_known(half_an_hour_later)
+    refining.standing(half_an_hour_later)
+    assert searcher.step()
+    refining.best_known(a_document(vehicles=[car | {"soc_pct": 53}], now="2026-01-14T18:30:00+01:00", horizon_nights=2))
+    refining.best_known(a_document(vehicles=[car | {"id": "other"}], rates=[], **at))
+
+    [nothing, before, for_longer, of_other_cars] = begun_with
+    assert (nothing, of_other_cars) == (None, None)
+    # Two quarters of an hour have passed.
+    assert before[0].tolist() == first.setpoints[0].tolist()[2:]
+    # The second night is still to be planned.
+    assert for_longer[0].tolist() == second.setpoints[0].tolist() + 24 * 4 * [0.0]
+
+
+def test_a_search_begins_with_the_plan_that_is_shown(searcher: ByHand):
+    given = a_document(vehicles=[a_car(end_pct=70)])
+    shown = refining.best_known(given)
+
+    refining.standing(given)
+
+    begins_with = searcher.waiting[0][1].args[1]
+    assert begins_with.setpoints[0].tolist() == shown.setpoints[0].tolist()
 
 
 def test_what_was_shown_of_other_cars_does_not_go_on():

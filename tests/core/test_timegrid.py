@@ -1,11 +1,23 @@
 """Slots and nights, also when the clocks change."""
 
+from dataclasses import replace
 from datetime import date, time, timedelta
 from zoneinfo import ZoneInfo
 
+import numpy as np
 import pytest
 
-from moonplan.core.timegrid import clock_window, grid_for, in_night, instant_at, is_awake, night_of, told_clock, told_day
+from moonplan.core.timegrid import (
+    Grid,
+    clock_window,
+    grid_for,
+    in_night,
+    instant_at,
+    is_awake,
+    night_of,
+    told_clock,
+    told_day,
+)
 from tests.core.factories import at
 
 HERE = ZoneInfo("Europe/Ljubljana")
@@ -108,3 +120,22 @@ def test_a_band_cut_by_a_slot_counts_by_the_minute():
 )
 def test_a_day_is_told_with_its_date_where_its_weekday_could_be_another(day: str, told: str):
     assert told_day(date.fromisoformat(day), date(2026, 1, 15)) == told
+
+
+def test_values_of_slots_go_on_in_a_grid_that_begins_later_and_reaches_further():
+    evening = Grid(1_768_410_000, 15, 8, HERE)
+    later = Grid(evening.start_s + 30 * 60, 15, 8, HERE)
+
+    assert evening.moved(np.arange(8.0), later).tolist() == [2, 3, 4, 5, 6, 7, 0, 0]
+    assert evening.is_followed_by(later)
+    assert not later.is_followed_by(evening)
+    assert not evening.is_followed_by(replace(later, slot_minutes=30))
+    assert not evening.is_followed_by(replace(later, start_s=evening.end_s))
+
+
+def test_the_edge_before_an_instant_lies_within_the_grid():
+    evening = Grid(1_768_410_000, 15, 8, HERE)
+
+    passed = [-20, 0, 14, 15, 121]
+
+    assert [evening.edge_before(evening.starts[0] + timedelta(minutes=n)) for n in passed] == [0, 0, 0, 1, 8]

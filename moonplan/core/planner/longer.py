@@ -35,12 +35,15 @@ class Searched:
 def searched_on(text: str, so_far: Searched | None = None) -> Searched:
     """One step on for a household document: a better plan, then what no plan can be below, then a better plan still.
 
-    What was found stays unless another is better by more than a coin, as on a screen.
+    so_far : where it goes on from, or after no step the plan that it begins with; None to begin with one of its own. What
+    was found stays unless another is better by more than a coin, as on a screen.
     """
     problem = problem_of(read(text))
     if so_far is None:
         return _told(problem, later(problem, soon(problem)), None, steps=1)
     found = candidate(problem, so_far.setpoints)
+    if not so_far.steps:
+        return _told(problem, later(problem, found), None, steps=1)
     if so_far.steps == 1:
         return _told(problem, found, least_of(problem, found), steps=2)
     better = later(problem, found, again=so_far.steps - 1)

@@ -100,6 +100,11 @@ class Plan:
     cautions: tuple[Caution, ...]
 
     @property
+    def setpoints(self) -> list[Floats]:
+        """What each car is offered, shapes (n_slots,). [A]"""
+        return [car.amps for car in self.outcome.cars]
+
+    @property
     def saves_at_most(self) -> float | None:
         """By how much another plan can be better at most, by its objective; None where nothing is claimed. [currency]"""
         return None if self.bound is None else self.outcome.value - self.bound
@@ -112,11 +117,12 @@ class Plan:
         return self.saves_at_most <= max(_GOOD * abs(self.outcome.value), coin(self.problem))
 
 
-def plan(household: Household, *, prove: bool = True, like: Plan | None = None) -> Plan:
+def plan(household: Household, *, prove: bool = True, like: Sequence[Floats] | None = None) -> Plan:
     """The plan of a household.
 
-    prove : whether to search on, and to ask for a bound: many times the work. like : a plan of nearly the same household,
-        which the search begins with where it fits, so that the two differ by what the households do.
+    prove : whether to search on, and to ask for a bound: many times the work. like : setpoints of a plan of nearly the same
+        household, per car, shape (n_slots,) [A], which the search begins with where they fit, so that the two differ by what
+        the households do.
 
     Raises
     ------
@@ -175,18 +181,17 @@ def carried_out(problem: Problem, amps: Sequence[Floats], least: float | None = 
 
 def better(one: Plan, other: Plan) -> Plan:
     """A plan, or what another of nearly the same household makes of its problem, if that breaks no rule and is better."""
-    amps = [car.amps for car in other.outcome.cars]
-    if not candidate(one.problem, amps).outcome.rank < one.outcome.rank:
+    if not candidate(one.problem, other.setpoints).outcome.rank < one.outcome.rank:
         return one
-    return carried_out(one.problem, amps) or one
+    return carried_out(one.problem, other.setpoints) or one
 
 
-def soon(problem: Problem, like: Plan | None = None) -> Candidate:
+def soon(problem: Problem, like: Sequence[Floats] | None = None) -> Candidate:
     """A good plan at once. like : as for `plan`."""
     together = _pinned_only(problem)
     if not problem.cars or not problem.grid.n_slots:
         return together
-    found = plan_together(problem, None if like is None else [car.amps for car in like.outcome.cars])
+    found = plan_together(problem, like)
     if not broken_rules(problem, found.amps):
         return found
     return _carried_out(problem, [candidate(problem, at_once(problem)), together])

@@ -96,7 +96,7 @@ def remedies(made: Plan, i: int, nth: int, *, fills_for_the_end: bool = False) -
     for kind, told, edits in _tried(made, i, nth, fills_for_the_end):
         if kind in closed:  # a smaller change of this kind does already
             continue
-        after = plan(applied(household, edits), prove=False, like=made)
+        after = plan(applied(household, edits), prove=False, like=made.setpoints)
         short = after.outcome.short_kwh
         if short > before.short_kwh - _WORTH_KWH:
             continue

@@ -199,14 +199,15 @@ def refined(problem: Problem, found: Candidate, *, again: int = 0) -> Candidate:
 
 
 def _fitted(problem: Problem, like: Sequence[Floats]) -> Candidate | None:
-    """Setpoints of another problem where they fit; a car that cannot keep to them is planned anew around the others."""
+    """Setpoints of another problem where they fit: a car that cannot keep to them is planned anew around the others, and
+    then each where that helps, since what it needs may have changed."""
     if len(like) != len(problem.cars) or any(len(a) != problem.grid.n_slots for a in like):
         return None
     amps = list(like)
     for i, car in enumerate(problem.cars):
         if any(broken_alone(problem, car, amps[i])):
             amps[i] = planned(problem, amps, i, COARSE)
-    return None if broken_rules(problem, amps) else candidate(problem, amps)
+    return None if broken_rules(problem, amps) else _replanned(problem, candidate(problem, amps), COARSE)
 
 
 def _better(one: Candidate, other: Candidate | None) -> Candidate:
