@@ -19,7 +19,11 @@ from moonplan.core.mistakes import BadDocument, Mistake
 from moonplan.core.timegrid import instant_at
 
 PRODUCT = "-//Moon Plan//Moon Plan//EN"
-_DISTANCE = re.compile(r"(?<![\w.,])(\d+(?:[.,]\d+)?)\s*(km|kilomet(?:er|re)s?|mi|miles?)\b", re.IGNORECASE)
+# Three figures after a point or a comma are thousands: nobody writes metres so.
+_THOUSANDS = r"[1-9]\d{0,2}(?:[.,]\d{3})+"
+_DISTANCE = re.compile(
+    rf"(?<![\w.,])(?:({_THOUSANDS})|(\d+(?:[.,]\d+)?))\s*(km|kilomet(?:er|re)s?|mi|miles?)\b", re.IGNORECASE
+)
 _REMINDED_BEFORE = timedelta(minutes=30)
 
 
@@ -77,8 +81,9 @@ def distance_km(text: str) -> float | None:
     found = _DISTANCE.search(text)
     if found is None:
         return None
-    value = float(found[1].replace(",", "."))
-    return in_km(value, "km" if found[2].lower().startswith("k") else "mi")
+    thousands, plain, unit = found.groups()
+    value = float(re.sub(r"[.,]", "", thousands)) if thousands else float(plain.replace(",", "."))
+    return in_km(value, "km" if unit.lower().startswith("k") else "mi")
 
 
 def written(name: str, entries: Iterable[Entry], *, stamp: datetime) -> str:

@@ -85,6 +85,10 @@ def test_a_time_without_a_zone_is_the_house_s_and_one_in_utc_is_not():
         ("40 miles", 40 * 1.609344),
         ("dinner for 6", None),
         ("room 12 km/h", 12),
+        ("the islands, 1,200 km", 1200),
+        ("over the mountains 1.200km", 1200),
+        ("round the block 0.500 km", 0.5),
+        ("12,34 km", 12.34),
     ],
 )
 def test_a_distance_is_found_in_the_text(text: str, km: float | None):
