@@ -217,14 +217,14 @@ def _later(made: Plan, i: int, nth: int) -> Iterator[tuple[str, str, tuple[Edit,
     enough_kwh = _asked(made, i).kwh[nth] - NOTHING_KWH
     planned = np.flatnonzero(made.outcome.cars[i].cautious.soc_kwh >= enough_kwh)
     edges = {*planned[planned > edge][:1].tolist(), *(() if alone is None else (grid.first_at_or_after(alone),))}
-    asked = [o for o in household.overrides if o.vehicle == car.id and o.ready_by is not None]
+    asked = [(o.night, o.ready_by) for o in household.overrides if o.vehicle == car.id and o.ready_by is not None]
     for later in sorted(one for one in edges if edge < one < _edge(made, i, of)):
         at = grid.starts[later]
-        for override in asked:
-            by = in_night(override.night, override.ready_by or time(), grid.zone)
-            if grid.edge_before(by) == edge and in_night(override.night, at.time(), grid.zone) == at:
+        for night, clock in asked:
+            by = in_night(night, clock, grid.zone)
+            if grid.edge_before(by) == edge and in_night(night, at.time(), grid.zone) == at:
                 told = f"ready by {told_clock(at, now=household.now)} instead of {told_clock(by, now=household.now)}"
-                yield "later", told, (OfNight(car.id, override.night, ready_by=at.time()),)
+                yield "later", told, (OfNight(car.id, night, ready_by=at.time()),)
 
 
 def _tenths(kwh: float) -> float:
