@@ -21,6 +21,7 @@ Usage: ./moon COMMAND
   prices FILE|- [--json]       the price of every slot
   bench plan [--households N] [--seconds S]
                                times and figures of the planner beside a plain MILP
+  bench edits [--households N] what an edit answers with, beside a plan made from nothing
   bench year [--weeks N] [--full]
                                a year of nights lived through, beside plug-and-go and a planner who knew the future
   bench series [--rows N]      a year of prices and of an array's output, and a file of a million rows
@@ -181,7 +182,7 @@ make_types() {
 
 run_bench() {
   local name=${1:-}
-  [ -n "$name" ] && [ -f "$root/tests/bench/$name.py" ] || { say "moon bench: one of: plan, year, series"; exit 2; }
+  [ -n "$name" ] && [ -f "$root/tests/bench/$name.py" ] || { say "moon bench: one of: plan, edits, year, series"; exit 2; }
   shift
   need_python
   once dev "$(hash_of "$root/requirements/dev.lock")" install_python dev
