@@ -102,10 +102,12 @@ def _plan(options: argparse.Namespace) -> int:
 
 
 def _short(asked: dict[str, Any], unit: DistanceUnit) -> str:
-    return (
-        f"short by {in_unit(asked['short_km'], unit):.0f} {unit} ({asked['short_kwh']:.1f} kWh; "
-        f"what binds: {', '.join(asked['binds'])})"
-    )
+    short = f"short by {in_unit(asked['short_km'], unit):.0f} {unit}"
+    return f"{short} ({asked['short_kwh']:.1f} kWh; {_what_binds(asked)})"
+
+
+def _what_binds(asked: dict[str, Any]) -> str:
+    return f"what binds: {', '.join(asked['binds'])}"
 
 
 def _plan_table(made: Plan, answer: dict[str, Any]) -> None:
@@ -132,7 +134,7 @@ def _plan_table(made: Plan, answer: dict[str, Any]) -> None:
         for one in filter(None, (*told["departures"], told["end"])):
             if (earlier := one["earlier"]) and earlier["short_kwh"]:
                 aboard = f"{earlier['planned_pct']:.0f} % of {one['required_pct']:.0f} %"
-                print(f"  not ready by {_clock(earlier['by'])}: {aboard}")
+                print(f"  not ready by {_clock(earlier['by'])}: {aboard} ({_what_binds(earlier)})")
     totals = answer["totals"]
     together_range = f"{in_unit(totals['range_km'], unit):.0f} {unit}"
     print(f"Together {totals['wall_kwh']:.2f} kWh, {totals['cost']:.2f} {currency}, {together_range}")

@@ -55,7 +55,7 @@ class _Shown(NamedTuple):
 
 def last_read(household: Household, now: datetime) -> dict[int, SocReading]:
     """The last reading of each car's SoC up to now, by the car; none of a car that nobody has read."""
-    of_car = SocReading.objects.filter(vehicle=OuterRef("pk"), at__lte=now).order_by("-at", "-pk")
+    of_car = SocReading.objects.of(household).filter(vehicle=OuterRef("pk"), at__lte=now).order_by("-at", "-pk")
     last = Vehicle.objects.of(household).annotate(last=Subquery(of_car.values("pk")[:1])).values("last")
     return {reading.vehicle_id: reading for reading in SocReading.objects.of(household).filter(pk__in=last)}
 

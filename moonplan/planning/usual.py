@@ -27,7 +27,7 @@ _LOOKS_BACK = 120
 class UsualWeek(NamedTuple):
     """What a car usually does in a week, and where it does something else.
 
-    days : its usual day of every weekday, Monday first. named : its trips of the last days and those to come.
+    days : its usual day of every weekday, Monday first. named : its trips of the last months and those to come.
     at_home : days on which it stays at home, whatever it usually does.
     """
 
@@ -46,12 +46,12 @@ def zone_of(household: Household) -> ZoneInfo:
 
 def odometer_of(vehicle: Vehicle) -> list[Odometer]:
     """The car's odometer readings as core takes them."""
-    return _odometers([vehicle])[vehicle.pk]
+    return _odometers(vehicle.household, [vehicle])[vehicle.pk]
 
 
-def _odometers(vehicles: Iterable[Vehicle]) -> dict[int, list[Odometer]]:
+def _odometers(household: Household, vehicles: Iterable[Vehicle]) -> dict[int, list[Odometer]]:
     found: dict[int, list[Odometer]] = {vehicle.pk: [] for vehicle in vehicles}
-    for row in OdometerReading.objects.filter(vehicle__in=found):
+    for row in OdometerReading.objects.of(household).filter(vehicle__in=found):
         found[row.vehicle_id].append(_reading(row))
     return found
 
@@ -68,7 +68,7 @@ def usual_weeks(household: Household, now: datetime) -> dict[Vehicle, UsualWeek]
     BadDocument
         If a typed figure is none.
     """
-    return _weeks(list(Vehicle.objects.of(household).select_related("household")), zone_of(household), now)
+    return _weeks(household, list(Vehicle.objects.of(household).select_related("household")), now)
 
 
 def usual_week(vehicle: Vehicle, now: datetime) -> UsualWeek:
@@ -79,18 +79,18 @@ def usual_week(vehicle: Vehicle, now: datetime) -> UsualWeek:
     BadDocument
         As `usual_weeks`.
     """
-    return _weeks([vehicle], zone_of(vehicle.household), now)[vehicle]
+    return _weeks(vehicle.household, [vehicle], now)[vehicle]
 
 
-def _weeks(vehicles: list[Vehicle], zone: ZoneInfo, now: datetime) -> dict[Vehicle, UsualWeek]:
-    since = now - timedelta(days=_LOOKS_BACK)
+def _weeks(household: Household, vehicles: list[Vehicle], now: datetime) -> dict[Vehicle, UsualWeek]:
+    zone, since = zone_of(household), now - timedelta(days=_LOOKS_BACK)
     named: dict[int, list[Trip]] = {vehicle.pk: [] for vehicle in vehicles}
-    for trip in Trip.objects.filter(vehicle__in=named, back__gte=since):
+    for trip in Trip.objects.of(household).filter(vehicle__in=named, back__gte=since):
         named[trip.vehicle_id].append(trip)
     at_home: dict[int, set[date]] = {pk: set() for pk in named}
-    for row in DayAtHome.objects.filter(vehicle__in=named):
+    for row in DayAtHome.objects.of(household).filter(vehicle__in=named):
         at_home[row.vehicle_id].add(row.day)
-    odometers = _odometers(vehicles)
+    odometers = _odometers(household, vehicles)
     weeks = {}
     for vehicle in vehicles:
         pk = vehicle.pk

@@ -161,4 +161,4 @@ def test_the_table_says_where_a_car_is_not_ready_as_early_as_somebody_asked(give
 
     printed = capfd.readouterr().out
     assert "leaves 01-15 09:00: ready, 90 % of 90 % needed" in printed
-    assert "not ready by 01-14 21:00: 72 % of 90 %" in printed
+    assert "not ready by 01-14 21:00: 72 % of 90 % (what binds: power)" in printed
