@@ -158,8 +158,8 @@ def feed(household: Household) -> str:
     return written(f"Moon Plan, {household.name}", entries, stamp=now)
 
 
-def _entries(made: Plan, since: datetime, until: datetime, plugged_in: Set[str]) -> Iterator[Entry]:
-    """The sessions that start between two times. plugged_in : cars that hang on their leads already."""
+def _entries(made: Plan, since: datetime, until: datetime, hanging: Set[str]) -> Iterator[Entry]:
+    """The sessions that start between two times. hanging : cars that hang on their leads already."""
     zone = made.problem.household.zone
     for car, sessions in zip(made.problem.cars, made.sessions, strict=True):
         place = car.circuit.name or car.circuit.id
@@ -174,8 +174,8 @@ def _entries(made: Plan, since: datetime, until: datetime, plugged_in: Set[str])
             figures = f"{session.wall_kwh:.1f} kWh, {socs}; {session.reason}."
             charges = f"{car.name} charges at {session.current}, {place}"
             yield Entry(key, charges, figures, session.start, session.end)
-            other = in_place_of(made, car, session)
-            hangs = car.id in plugged_in and other is None
+            other = in_place_of(made, car, session, hanging)
+            hangs = car.id in hanging and other is None
             if nights[night] == 1 and action_of(car, session, plugged_in=hangs) == "plug_in":
                 by = plug_in_by(made, car, session.start) or made.problem.household.now
                 plug_in = f"Plug {car.name} into the {place} by {by.astimezone(zone):%H:%M}"

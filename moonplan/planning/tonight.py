@@ -52,8 +52,8 @@ def tonight(person: Person) -> dict[str, Any]:
     asked = made.problem.household
     night, zone = the_night(asked), asked.zone
     sky = sky_of(night, zone, household.latitude, household.longitude)
-    plugged_in = hanging_on_their_leads(household, asked)
-    decisions = [decide(made, i, plugged_in=car.id in plugged_in) for i, car in enumerate(made.problem.cars)]
+    hanging = hanging_on_their_leads(household, asked)
+    decisions = [decide(made, i, hanging=hanging) for i in range(len(made.problem.cars))]
     until = _last_leave(made, decisions)
     revision = keep(household, given, answer, stands.aboard)
     vehicles = {str(vehicle.pk): (vehicle, aboard) for vehicle, aboard in stands.aboard.items()}

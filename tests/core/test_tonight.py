@@ -14,7 +14,7 @@ MORNING = ("2026-01-15T07:00:00+01:00", "2026-01-15T18:00:00+01:00")
 
 
 def decided(*, plugged_in: bool = False, **changes: Any) -> Decision:
-    return decide(plan(a_household(**changes), prove=False), 0, plugged_in=plugged_in)
+    return decide(plan(a_household(**changes), prove=False), 0, hanging={"heron"} if plugged_in else ())
 
 
 def clock(moment: Any) -> str:
@@ -281,8 +281,11 @@ def test_a_car_that_has_charged_is_told_so_until_it_leaves():
     assert decided(plugged_in=True, forbids=[forbid]).why == "you keep it off all night"
 
 
-def on_one_lead(dunlin: dict[str, Any] | None = None, *trips: dict[str, Any]) -> Decision:
-    """What is to be done with Dunlin, which can have the lead from 5:30 on, when all are up; Heron has it from 22:00 on."""
+def on_one_lead(dunlin: dict[str, Any] | None = None, *trips: dict[str, Any], hanging: str = "dunlin") -> Decision:
+    """What is to be done with Dunlin, which can have the lead from 5:30 on, when all are up; Heron has it from 22:00 on.
+
+    hanging : which of them hung on it before.
+    """
     later = {"plug_in_hours": ["05:30", "08:00"], "end_pct": 55} | (dunlin or {})
     return decide(
         plan(
@@ -295,7 +298,7 @@ def on_one_lead(dunlin: dict[str, Any] | None = None, *trips: dict[str, Any]) ->
             prove=False,
         ),
         1,
-        plugged_in=True,
+        hanging={hanging},
     )
 
 
@@ -317,6 +320,16 @@ def test_a_car_that_has_the_lead_first_takes_it_from_nobody():
     decision = on_one_lead({"plug_in_hours": ["18:00", "21:00"]})
 
     assert (decision.action, decision.in_place_of) == ("keep_plugged_in", None)
+
+
+def test_a_car_takes_the_lead_from_the_one_that_hangs_on_it_since_before_the_plan_began():
+    early, away = {"plug_in_hours": ["19:00", "21:00"]}, a_trip("2026-01-14T18:05:00+01:00", "2026-01-14T23:00:00+01:00", 10)
+
+    decision = on_one_lead(early, hanging="heron")
+
+    assert (decision.action, decision.in_place_of.id) == ("plug_in", "heron")
+    # Gone before Dunlin's session, it leaves the lead free.
+    assert on_one_lead(early, away, hanging="heron").in_place_of is None
 
 
 @pytest.mark.parametrize(("later_a", "current"), [(10, "16 A, from 02:00 10 A"), (16, "16 A")])

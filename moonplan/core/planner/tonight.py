@@ -3,6 +3,7 @@
 The evening question is answered from the plan's sessions in one night; everything here is read off the plan.
 """
 
+from collections.abc import Collection
 from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
 from itertools import pairwise
@@ -61,13 +62,14 @@ def the_night(household: Household) -> date:
     return night_asked_about(household.now, household.zone, household.wake)
 
 
-def decide(plan: Plan, i: int, *, plugged_in: bool = False) -> Decision:
+def decide(plan: Plan, i: int, *, hanging: Collection[str] = ()) -> Decision:
     """Tonight's decision for car i of the plan.
 
-    plugged_in : whether it hangs on its lead since it charged earlier in the night.
+    hanging : ids of the cars that hang on their leads since they charged earlier in the night.
     """
     problem = plan.problem
     car, mine, h = problem.cars[i], plan.outcome.cars[i], problem.household
+    plugged_in = car.id in hanging
     until = noon(the_night(h) + timedelta(days=1), h.zone)
     sessions = tuple(session for session in plan.sessions[i] if session.start < until)
     departure = car.departures[0] if car.departures else None
@@ -75,14 +77,14 @@ def decide(plan: Plan, i: int, *, plugged_in: bool = False) -> Decision:
     if not sessions:
         action, why = _nothing(plan, i, until, "has_charged" if plugged_in else "leave_unplugged")
         return Decision(action, (), None, None, None, departure, readiness, why)
-    first, other = sessions[0], in_place_of(plan, car, sessions[0])
+    first, other = sessions[0], in_place_of(plan, car, sessions[0], hanging)
     action = action_of(car, first, plugged_in=plugged_in and other is None)
     by = plug_in_by(plan, car, first.start)
     return Decision(action, sessions, by, other, sessions[-1].end, departure, readiness, first.reason)
 
 
 def action_of(car: Car, session: Session, *, plugged_in: bool = False) -> Action:
-    """What to do for a car's next session. plugged_in : as for `decide`."""
+    """What to do for a car's next session. plugged_in : whether it hangs on its lead already, and nobody has it since."""
     if car.vehicle.charging and session.first == 0:
         return "go_on"
     # By hand a session is begun by plugging in.
@@ -99,10 +101,15 @@ def plug_in_by(plan: Plan, car: Car, start: datetime) -> datetime | None:
     return moment if moment > h.now else None
 
 
-def in_place_of(plan: Plan, car: Car, session: Session) -> Car | None:
-    """The other car that has a car's lead before its session, and is still at home then; None where the lead is free."""
+def in_place_of(plan: Plan, car: Car, session: Session, hanging: Collection[str] = ()) -> Car | None:
+    """The other car that has a car's lead before its session, and is still at home then; None where the lead is free.
+
+    hanging : as for `decide`.
+    """
     planned = zip(plan.problem.cars, plan.sessions, strict=True)
-    before = [(s.end, one) for one, mine in planned if one.lead.id == car.lead.id for s in mine if s.start < session.start]
+    of_lead = [(one, mine) for one, mine in planned if one.lead.id == car.lead.id]
+    before = [(plan.problem.household.now, one) for one, _ in of_lead if one.id in hanging]
+    before += [(s.end, one) for one, mine in of_lead for s in mine if s.start < session.start]
     end, last = max(before, key=lambda before: before[0], default=(session.start, car))
     leaves = (trip.leave for trip in plan.problem.household.trips_of(last.id))
     return None if last is car or any(end <= leave <= session.start for leave in leaves) else last
