@@ -128,14 +128,14 @@ def _offered_a(household: Household, vehicle: Vehicle) -> float:
 
 def _on_a_leg_a(household: Household, amps: Mapping[str, float]) -> float:
     supply = household.supply
-    feeder_a = {one.id: (one.rating_a - one.other_load_a) * one.continuous_factor for one in household.feeders}
+    feeder_a = {one.id: max(0.0, one.rating_a - one.other_load_a) * one.continuous_factor for one in household.feeders}
     by_feeder: dict[tuple[str | None, Leg], float] = {}
     for circuit in household.circuits:
         leads = [lead.id for lead in household.leads if lead.circuit == circuit.id]
         most = [max((amps[v.id] for v in household.vehicles if v.lead == lead), default=0.0) for lead in leads]
         for leg in household.legs_on(circuit):
             behind = circuit.feeder, leg
-            by_feeder[behind] = by_feeder.get(behind, 0.0) + min(sum(most), hookup.circuit_amps(circuit))
+            by_feeder[behind] = by_feeder.get(behind, 0.0) + min(sum(most), max(0.0, hookup.circuit_amps(circuit)))
     legs: dict[Leg, float] = {}
     for (feeder, leg), asked_a in by_feeder.items():
         legs[leg] = legs.get(leg, 0.0) + min(asked_a, feeder_a.get(feeder or "", asked_a))

@@ -91,6 +91,9 @@ def test_leads_that_share_count_toward_the_supply_with_what_their_circuit_and_fe
 
     assert [near(amps, shared) for amps in (32, 34)] == [True, False]
     assert [near(amps, behind) for amps in (28, 29.5)] == [True, False]
+    # With more than it bears behind the feeder already the leads get nothing from it, and take nothing off the house's 10 A.
+    laden = behind | {"feeders": [feeder | {"other_load_a": 30}]}
+    assert [near(amps, laden) for amps in (11, 12)] == [True, False]
 
 
 def test_a_circuit_that_no_car_hangs_on_is_not_spoken_of():
