@@ -2,6 +2,7 @@ import { area, line } from "d3-shape";
 import { useRef } from "react";
 import { heights, type Point, steps, type TimeAxis } from "../shared/axis";
 import { clock, dayTold, distance, energy, type Manner, money, percent } from "../shared/format";
+import { fitted } from "../shared/names";
 import { SessionShape } from "../shared/SessionShape";
 import water from "../shared/Tide.module.css";
 import classes from "./Days.module.css";
@@ -39,7 +40,8 @@ export function CarDaysTide({ car, manner, x, top, height, left, narrow, end, ed
   return (
     <g>
       <text className={classes.name} x={narrow ? left : 0} y={narrow ? top + 12 : high - 4}>
-        {car.name}
+        <title>{car.name}</title>
+        {narrow ? car.name : fitted(car.name, left)}
       </text>
       <path className={water.water} d={area<Point>(at, low, soc)(car.tide) ?? ""} />
       <path className={water.highWater} d={steps(car.limit, x, y, end)} />

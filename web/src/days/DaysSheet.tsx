@@ -2,6 +2,7 @@ import { useElementSize } from "@mantine/hooks";
 import { useState } from "react";
 import { timeAxis } from "../shared/axis";
 import type { Manner } from "../shared/format";
+import { columnFor } from "../shared/names";
 import { CarDaysTide } from "./CarDaysTide";
 import { DayLines } from "./DayLines";
 import classes from "./Days.module.css";
@@ -22,7 +23,7 @@ export function DaysSheet({ plan, manner, edit, onOpen }: Props) {
   const { ref, width } = useElementSize();
   const [told, setTold] = useState("");
   const narrow = width < 600;
-  const left = narrow ? 2 : 92;
+  const left = narrow ? 2 : columnFor(plan.cars.map(({ name }) => name));
   const x = timeAxis(plan.start, plan.end, Math.max(200, width - 2), left);
   const height = HEAD + plan.cars.length * CAR;
   if (plan.cars.length === 0) return null;

@@ -1,4 +1,4 @@
-import { clock, distance, type Manner, weekday } from "../shared/format";
+import { clock, clockSince, distance, type Manner, weekday } from "../shared/format";
 import classes from "./Days.module.css";
 import type { Trip } from "./days.queries";
 
@@ -19,7 +19,7 @@ export function TripChip({ trip, manner, open, onOpen }: Props) {
       aria-expanded={open}
       onClick={onOpen}
     >
-      {weekday(trip.leave, manner).slice(0, 3)} {clock(trip.leave, manner)}–{clock(trip.back, manner)},{" "}
+      {weekday(trip.leave, manner).slice(0, 3)} {clock(trip.leave, manner)}–{clockSince(trip.back, trip.leave, manner)},{" "}
       {distance(trip.km, manner)}
       {trip.fill && ", full"}
       {trip.gain_kwh > 0 && `, ${trip.gain_kwh} kWh there`}

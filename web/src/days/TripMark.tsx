@@ -1,6 +1,6 @@
 import { type PointerEvent, useState } from "react";
 import type { Heights, TimeAxis } from "../shared/axis";
-import { clock, dayTold, distance, type Manner } from "../shared/format";
+import { clock, clockSince, dayTold, distance, type Manner } from "../shared/format";
 import { useGathered } from "../shared/gathered";
 import classes from "./Days.module.css";
 import { type CarDays, shifted, type Trip, type useDaysEdit, useMoving } from "./days.queries";
@@ -41,7 +41,7 @@ export function TripMark({ trip, car, manner, x, top, low, edit, onTell, onOpen,
   const seen = Math.min(to, x.range()[1] ?? to);
   const far = String(Math.round(Number.parseFloat(distance(trip.km, manner))));
   const told =
-    `${car.name}, ${dayTold(trip.leave, manner)} ${clock(trip.leave, manner)} to ${clock(trip.back, manner)}, ` +
+    `${car.name}, ${dayTold(trip.leave, manner)} ${clock(trip.leave, manner)} to ${clockSince(trip.back, trip.leave, manner)}, ` +
     `${distance(trip.km, manner)}${trip.summary ? `, ${trip.summary}` : ""}${trip.id === null ? ", a usual day" : ""}` +
     (trip.short_kwh > 0 ? `, short by ${distance(trip.short_km, manner)}` : "");
 

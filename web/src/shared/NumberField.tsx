@@ -22,6 +22,7 @@ export function NumberField({ label, unit, value, step = 1, placeholder, error, 
   const shown = value === null ? "" : String(Number(value.toFixed(2)));
   const [typed, setTyped] = useState<string | null>(null);
   const [sent, setSent] = useState<string | null>(null);
+  const seen = typed ?? (shown || placeholder || "");
   const typing = useTyping(shown, onCommit);
   const timer = useRef<number>(undefined);
   const errorId = useId();
@@ -45,7 +46,7 @@ export function NumberField({ label, unit, value, step = 1, placeholder, error, 
         aria-label={label}
         aria-invalid={error ? true : undefined}
         aria-describedby={error ? errorId : undefined}
-        className={(typed ?? shown).length > FITS ? classes.wide : classes.number}
+        className={seen.length > FITS ? classes.wide : classes.number}
         step={step}
         placeholder={placeholder}
         value={typed ?? shown}

@@ -2,6 +2,7 @@ import { describe, expect, it } from "vitest";
 import {
   amps,
   clock,
+  clockSince,
   clockTold,
   day,
   dayTold,
@@ -54,6 +55,14 @@ describe("figures", () => {
     const morning = { ...here, now: "2026-01-15T06:50:00+01:00" };
     expect(clockTold("2026-01-16T05:45:00Z", morning)).toBe("06:45");
     expect(clockTold("2026-01-16T08:30:00Z", morning)).toBe("Friday 09:30");
+  });
+
+  it("tells when a journey of several days ends with its day", () => {
+    const friday = "2026-10-09T06:00:00+02:00";
+    expect(clockSince("2026-10-09T20:00:00+02:00", friday, here)).toBe("20:00");
+    expect(clockSince("2026-10-11T20:00:00+02:00", friday, here)).toBe("Sun 11 Oct 20:00");
+    // Past midnight in the house, whatever day it is in London.
+    expect(clockSince("2026-10-09T22:30:00Z", friday, here)).toBe("Sat 10 Oct 00:30");
   });
 
   it("tells the time of the house and not of the browser, across a clock change", () => {

@@ -110,6 +110,12 @@ export function clockTold(instant: string, manner: Manner): string {
   return isSoon ? clock(instant, manner) : `${dayTold(instant, manner)} ${clock(instant, manner)}`;
 }
 
+/** A clock time, with its day where that is another than the day it began on. */
+export function clockSince(instant: string, began: string, manner: Manner): string {
+  const then = day(instant, manner);
+  return then === day(began, manner) ? clock(instant, manner) : `${nightShort(then)} ${clock(instant, manner)}`;
+}
+
 /** A day by its weekday; a week from today or more, where that could be another, with its date. */
 export function dayTold(instant: string, manner: Manner): string {
   const then = day(instant, manner);

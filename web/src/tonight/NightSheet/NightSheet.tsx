@@ -3,6 +3,7 @@ import { useState } from "react";
 import type { Tonight } from "../../api/client";
 import { timeAxis } from "../../shared/axis";
 import type { Manner } from "../../shared/format";
+import { columnFor } from "../../shared/names";
 import { Simulated } from "../../shared/Simulated";
 import { CarTide } from "./CarTide";
 import { CircuitLoad } from "./CircuitLoad";
@@ -24,7 +25,7 @@ export function NightSheet({ plan, manner }: { plan: Tonight; manner: Manner }) 
   const { ref, width } = useElementSize();
   const [told, setTold] = useState("");
   const narrow = width < 600;
-  const left = narrow ? 2 : 92;
+  const left = narrow ? 2 : columnFor([...plan.cars, ...plan.circuits].map(({ name }) => name));
   const x = timeAxis(plan.start, plan.end, Math.max(200, width - 2), left);
   let top = HOURS;
   const row = (height: number) => {

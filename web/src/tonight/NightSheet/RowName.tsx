@@ -1,3 +1,4 @@
+import { fitted } from "../../shared/names";
 import classes from "./NightSheet.module.css";
 import type { Place } from "./place";
 
@@ -12,7 +13,8 @@ export function RowName({ name, note, place }: { name: string; note?: string; pl
   }
   return (
     <text className={classes.name} x={0} y={place.top + 12}>
-      {name}
+      <title>{name}</title>
+      {fitted(name, place.left)}
       {note && (
         <tspan className={classes.note} x={0} dy={15}>
           {note}
