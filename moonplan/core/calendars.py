@@ -1,11 +1,11 @@
 """Calendars in and out as iCalendar (RFC 5545): trips read from events, sessions and reminders written as events.
 
 Recurring events, their exceptions and their time zones are unfolded by recurring-ical-events; an event's distance stands in
-its summary, place or description, as "64 km" or "40 miles", there and back.
+its summary, place or description, as "64 km" or "40 miles", there and back, or as "20 miles each way".
 """
 
 import re
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta
 from zoneinfo import ZoneInfo
@@ -22,7 +22,8 @@ PRODUCT = "-//Moon Plan//Moon Plan//EN"
 # Three figures after a point or a comma are thousands: nobody writes metres so.
 _THOUSANDS = r"[1-9]\d{0,2}(?:[.,]\d{3})+"
 _DISTANCE = re.compile(
-    rf"(?<![\w.,])(?:({_THOUSANDS})|(\d+(?:[.,]\d+)?))\s*(km|kilomet(?:er|re)s?|mi|miles?)\b", re.IGNORECASE
+    rf"(?<![\w.,])(?:({_THOUSANDS})|(\d+(?:[.,]\d+)?))\s*(km|kilomet(?:er|re)s?|mi|miles?)\b(\W+(?:each|one)[ -]way\b)?",
+    re.IGNORECASE,
 )
 _REMINDED_BEFORE = timedelta(minutes=30)
 
@@ -31,14 +32,27 @@ _REMINDED_BEFORE = timedelta(minutes=30)
 class Outing:
     """An event as a trip would be: one occurrence of it.
 
-    key : what tells it from every other, also when the file comes again. km : None where none is told.
+    key : what tells it from every other, also when the file comes again. uid : of the event that it is an occurrence of.
+    km : None where none is told.
     """
 
     key: str
+    uid: str
     summary: str
     leave: datetime
     back: datetime
     km: float | None
+
+
+@dataclass(frozen=True, slots=True)
+class Unfolded:
+    """What a calendar says of some days.
+
+    uids : of all its events, also of those that are called off, over, or further ahead.
+    """
+
+    outings: list[Outing]
+    uids: frozenset[str]
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,12 +67,15 @@ class Entry:
     reminded: bool = False
 
 
-def outings(text: str, *, since: datetime, until: datetime, zone: ZoneInfo, all_day: tuple[time, time]) -> list[Outing]:
-    """Every occurrence that begins between two instants, in order.
+def unfolded(
+    text: str, *, since: datetime, until: datetime, zone: ZoneInfo, all_day: Callable[[str], tuple[time, time]]
+) -> Unfolded:
+    """Every occurrence that begins between two instants and is not called off, in order.
 
     Parameters
     ----------
-    zone : of times that name none. all_day : when an outing of whole days leaves on the first and is back on the last.
+    zone : of times that name none. all_day : by its summary, when an outing of whole days leaves on the first and is back on
+        the last.
 
     Raises
     ------
@@ -68,22 +85,24 @@ def outings(text: str, *, since: datetime, until: datetime, zone: ZoneInfo, all_
     try:
         calendar = Calendar.from_ical(text)
         found = recurring_ical_events.of(calendar).between(since, until)
-        told = [_outing(event, zone, all_day) for event in found]
+        told = [_outing(event, zone, all_day) for event in found if str(event.get("STATUS", "")).upper() != "CANCELLED"]
+        uids = frozenset(_uid(event) for event in calendar.walk("VEVENT"))
     except BadDocument:
         raise
     except Exception as error:  # the parsers raise whatever a broken line makes of them
         raise BadDocument([Mistake("text", text.strip()[:40] or "nothing", f"an iCalendar file ({error})")]) from error
-    return sorted((one for one in told if since <= one.leave < until), key=lambda one: (one.leave, one.key))
+    ahead = sorted((one for one in told if since <= one.leave < until), key=lambda one: (one.leave, one.key))
+    return Unfolded(ahead, uids)
 
 
 def distance_km(text: str) -> float | None:
-    """The first distance that a text names. [km]"""
+    """The first distance that a text names, there and back. [km]"""
     found = _DISTANCE.search(text)
     if found is None:
         return None
-    thousands, plain, unit = found.groups()
+    thousands, plain, unit, each_way = found.groups()
     value = float(re.sub(r"[.,]", "", thousands)) if thousands else float(plain.replace(",", "."))
-    return in_km(value, "km" if unit.lower().startswith("k") else "mi")
+    return in_km(value, "km" if unit.lower().startswith("k") else "mi") * (2 if each_way else 1)
 
 
 def written(name: str, entries: Iterable[Entry], *, stamp: datetime) -> str:
@@ -113,17 +132,23 @@ def written(name: str, entries: Iterable[Entry], *, stamp: datetime) -> str:
     return str(calendar.to_ical().decode())
 
 
-def _outing(event: Component, zone: ZoneInfo, all_day: tuple[time, time]) -> Outing:
+def _uid(event: Component) -> str:
+    return str(event.get("UID", event.get("SUMMARY", "")))
+
+
+def _outing(event: Component, zone: ZoneInfo, all_day: Callable[[str], tuple[time, time]]) -> Outing:
     summary = str(event.get("SUMMARY", "")).strip()
     start = event["DTSTART"].dt
     end = event["DTEND"].dt if "DTEND" in event else start + timedelta(days=1) if _is_day(start) else start
     recurrence = event["RECURRENCE-ID"].dt if "RECURRENCE-ID" in event else start
     told = " ".join(str(event.get(key, "")) for key in ("SUMMARY", "LOCATION", "DESCRIPTION"))
     if _is_day(start):
-        leave, back = instant_at(start, all_day[0], zone), instant_at(end - timedelta(days=1), all_day[1], zone)
+        leaves, comes_back = all_day(summary)
+        leave, back = instant_at(start, leaves, zone), instant_at(end - timedelta(days=1), comes_back, zone)
     else:
         leave, back = _instant(start, zone), _instant(end, zone)
-    return Outing(f"{event.get('UID', summary)}/{recurrence.isoformat()}", summary, leave, back, distance_km(told))
+    uid = _uid(event)
+    return Outing(f"{uid}/{recurrence.isoformat()}", uid, summary, leave, back, distance_km(told))
 
 
 def _is_day(value: date | datetime) -> bool:

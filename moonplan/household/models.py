@@ -184,6 +184,9 @@ class Trip(Part):
     summary = models.CharField(max_length=200, blank=True, default="")
     # What tells an event of a calendar from every other, for a trip that was brought in from one.
     event = models.CharField(max_length=300, blank=True, default="")
+    # When that event began and ended as the calendar told it last: only what it tells otherwise by now moves the trip.
+    event_start = models.DateTimeField(null=True, blank=True)
+    event_end = models.DateTimeField(null=True, blank=True)
 
     class Meta(Part.Meta):
         ordering = ("leave",)

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import secrets
 from collections.abc import Iterator, Mapping, Sequence, Set
-from datetime import date, datetime, timedelta
-from typing import Any
+from datetime import date, datetime, time, timedelta
+from typing import Any, NamedTuple
 
 from django.db import transaction
 
-from moonplan.core.calendars import Entry, Outing, outings, written
+from moonplan.core.calendars import Entry, Outing, Unfolded, unfolded, written
 from moonplan.core.mistakes import BadDocument, Mistake
 from moonplan.core.percent import percent_told
 from moonplan.core.planner.plan import Plan
@@ -23,15 +23,19 @@ from moonplan.planning.documents import household_document, planning_now
 from moonplan.planning.shown import goes_on, hanging_on_their_leads
 from moonplan.planning.usual import zone_of
 
-# How far ahead events are brought in. [days]
-_AHEAD = 60
+# How far ahead events are brought in.
+_AHEAD = timedelta(days=60)
+_LONGEST_KEY = 300
+# Where there is none yet.
+_ANY_CAR = Vehicle(usual_leave="08:00", usual_back="17:00")
 _FED_NIGHTS = 7
 _PLUGGING_IN = timedelta(minutes=10)
 
 
 @transaction.atomic
 def bring_calendar(person: Person, text: str, answers: Sequence[Mapping[str, Any]], *, keep: bool) -> dict[str, Any]:
-    """Trips from an iCalendar text: which are new, known already, refused and why, and which summaries ask how far.
+    """Trips from an iCalendar text: which are new, moved with their event, gone with it, known already, refused and why,
+    and which summaries ask how far.
 
     answers : car and km of a summary, remembered for the next time. keep : whether anything is stored at all.
 
@@ -41,24 +45,27 @@ def bring_calendar(person: Person, text: str, answers: Sequence[Mapping[str, Any
         If the text is no calendar, or an answer names a car of somebody else.
     """
     household, now = person.household, planning_now()
-    told: dict[str, Any] = {"new": 0, "again": 0, "refused": [], "asks": [], "kept": keep}
+    told: dict[str, Any] = {"new": 0, "moved": 0, "gone": 0, "again": 0, "refused": [], "asks": [], "kept": keep}
     with editing.as_one():
         _remember(person, answers)
-        known = {one.summary: one for one in KnownEvent.objects.of(household)}
-        cars = list(Vehicle.objects.of(household))
+        drivers = _Drivers.of(household)
+        found = _unfolded(household, text, now, drivers)
+        here = _Brought.of(household, found, now)
+        for trip in here.gone:
+            editing.remove(person, trip, version=trip.version, what=_what(trip.vehicle))
+            told["gone"] += 1
         asks: dict[str, dict[str, Any]] = {}
-        for outing in _outings(household, text, now, cars):
-            if Trip.objects.of(household).filter(event=outing.key).exists():
-                told["again"] += 1
-                continue
-            drives = _who_drives(outing, known, cars)
-            if drives is None:
-                one = asks.setdefault(outing.summary, _asked(outing, cars))
-                one["times"] += 1
-                continue
+        for outing in found.outings:
+            trip = here.trips.get(_key(outing))
+            drives = None if trip is not None else drivers.who_drives(outing)
             try:
-                editing.add(person, "trip", _trip(outing, *drives), what=f"{drives[0].name}: trips brought in")
-                told["new"] += 1
+                if trip is not None:
+                    told["moved" if _moved(person, trip, outing) else "again"] += 1
+                elif drives is not None:
+                    editing.add(person, "trip", _trip(outing, *drives), what=_what(drives[0]))
+                    told["new"] += 1
+                else:
+                    asks.setdefault(outing.summary, drivers.asked(outing))["times"] += 1
             except editing.Refused as error:
                 told["refused"].append({"when": outing.leave.isoformat(), "summary": outing.summary, "reason": str(error)})
         told["asks"] = list(asks.values())
@@ -67,14 +74,61 @@ def bring_calendar(person: Person, text: str, answers: Sequence[Mapping[str, Any
     return told
 
 
-def _outings(household: Household, text: str, now: datetime, cars: Sequence[Vehicle]) -> list[Outing]:
-    zone = zone_of(household)
-    first = cars[0] if cars else Vehicle(usual_leave="08:00", usual_back="17:00")
-    hours = (clock_of(first.usual_leave), clock_of(first.usual_back))
+def _unfolded(household: Household, text: str, now: datetime, drivers: _Drivers) -> Unfolded:
     try:
-        return outings(text, since=now, until=now + timedelta(days=_AHEAD), zone=zone, all_day=hours)
+        return unfolded(text, since=now, until=now + _AHEAD, zone=zone_of(household), all_day=drivers.usual_hours)
     except BadDocument as error:
         raise editing.Refused(error.mistakes) from error
+
+
+def _what(vehicle: Vehicle) -> str:
+    return f"{vehicle.name}: trips brought in"
+
+
+def _key(outing: Outing) -> str:
+    """As a trip keeps it."""
+    return outing.key[:_LONGEST_KEY]
+
+
+class _Brought(NamedTuple):
+    """Trips that were brought in from a calendar before: by the key of the occurrence that is theirs now; and those to come
+    whose event the calendar still knows, but no occurrence of theirs."""
+
+    trips: dict[str, Trip]
+    gone: list[Trip]
+
+    @classmethod
+    def of(cls, household: Household, found: Unfolded, now: datetime) -> _Brought:
+        keys = [_key(outing) for outing in found.outings]
+        trips = {trip.event: trip for trip in Trip.objects.of(household).exclude(event="").select_related("vehicle")}
+        left: dict[str, list[Trip]] = {}
+        for key, trip in trips.items():
+            uid = key.rpartition("/")[0]
+            if key not in keys and uid in found.uids and now < trip.leave < now + _AHEAD:
+                left.setdefault(uid, []).append(trip)
+        for key, outing in zip(keys, found.outings, strict=True):
+            if key not in trips and left.get(outing.uid):
+                trips[key] = left[outing.uid].pop(0)
+        return cls(trips, [trip for of_event in left.values() for trip in of_event])
+
+
+def _moved(person: Person, trip: Trip, outing: Outing) -> bool:
+    """Move a trip as its event was moved, by as much, if it was."""
+    is_same = trip.event == _key(outing) and (trip.event_start, trip.event_end) in (
+        (None, None),  # brought in before that was kept
+        (outing.leave, outing.back),
+    )
+    if is_same:
+        return False
+    leave = trip.leave + (outing.leave - (trip.event_start or trip.leave))
+    back = trip.back + (outing.back - (trip.event_end or trip.back))
+    fields = {"leave": leave, "back": back, **_event(outing)}
+    editing.change(person, trip, fields, version=trip.version, what=_what(trip.vehicle))
+    return True
+
+
+def _event(outing: Outing) -> dict[str, Any]:
+    return {"event": _key(outing), "event_start": outing.leave, "event_end": outing.back}
 
 
 def _remember(person: Person, answers: Sequence[Mapping[str, Any]]) -> None:
@@ -90,24 +144,42 @@ def _remember(person: Person, answers: Sequence[Mapping[str, Any]]) -> None:
             editing.change(person, row, fields, version=row.version, what=what)
 
 
-def _who_drives(outing: Outing, known: Mapping[str, KnownEvent], cars: Sequence[Vehicle]) -> tuple[Vehicle, float] | None:
-    """The car and its km: as somebody said before, else the car that the summary names, or the only one there is."""
-    before = known.get(outing.summary)
-    if before is not None:
-        return before.vehicle, outing.km if outing.km is not None else before.km
-    named = [car for car in cars if car.name.lower() in outing.summary.lower()] or list(cars)
-    return (named[0], outing.km) if len(named) == 1 and outing.km is not None else None
+class _Drivers(NamedTuple):
+    """Which car drives to what: as somebody said before, else the one that a summary names, or the only one there is."""
 
+    known: Mapping[str, KnownEvent]
+    cars: list[Vehicle]
 
-def _asked(outing: Outing, cars: Sequence[Vehicle]) -> dict[str, Any]:
-    named = [car for car in cars if car.name.lower() in outing.summary.lower()] or list(cars)
-    return {
-        "summary": outing.summary,
-        "first": outing.leave.isoformat(),
-        "times": 0,
-        "km": outing.km,
-        "vehicle_id": named[0].pk if named else None,
-    }
+    @classmethod
+    def of(cls, household: Household) -> _Drivers:
+        known = KnownEvent.objects.of(household).select_related("vehicle")
+        return cls({one.summary: one for one in known}, list(Vehicle.objects.of(household)))
+
+    def who_drives(self, outing: Outing) -> tuple[Vehicle, float] | None:
+        """The car and its km, where both are known."""
+        before, named = self.known.get(outing.summary), self._named(outing.summary)
+        if before is not None:
+            return before.vehicle, outing.km if outing.km is not None else before.km
+        return (named[0], outing.km) if len(named) == 1 and outing.km is not None else None
+
+    def usual_hours(self, summary: str) -> tuple[time, time]:
+        """When the car that drives usually leaves, and is back."""
+        before, named = self.known.get(summary), self._named(summary)
+        car = before.vehicle if before is not None else named[0] if named else _ANY_CAR
+        return clock_of(car.usual_leave), clock_of(car.usual_back)
+
+    def asked(self, outing: Outing) -> dict[str, Any]:
+        named = self._named(outing.summary)
+        return {
+            "summary": outing.summary,
+            "first": outing.leave.isoformat(),
+            "times": 0,
+            "km": outing.km,
+            "vehicle_id": named[0].pk if named else None,
+        }
+
+    def _named(self, summary: str) -> list[Vehicle]:
+        return [car for car in self.cars if car.name.lower() in summary.lower()] or self.cars
 
 
 def _trip(outing: Outing, car: Vehicle, km: float) -> dict[str, Any]:
@@ -117,7 +189,7 @@ def _trip(outing: Outing, car: Vehicle, km: float) -> dict[str, Any]:
         "back": outing.back,
         "km": km,
         "summary": outing.summary[:200],
-        "event": outing.key[:300],
+        **_event(outing),
     }
 
 

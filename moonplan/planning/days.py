@@ -241,5 +241,7 @@ def repeat_trip(person: Person, trip_id: int, on: Iterable[date]) -> None:
                 "leave": editing.on_the_clock(person.household, leave.replace(tzinfo=None) + later),
                 "back": editing.on_the_clock(person.household, back.replace(tzinfo=None) + later),
                 "event": "",
+                "event_start": None,
+                "event_end": None,
             }
             editing.add(person, "trip", fields, what=f"{trip.vehicle.name}: trip copied")

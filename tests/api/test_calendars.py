@@ -69,6 +69,65 @@ def test_a_summary_without_distance_is_asked_for_once_and_remembered(signed_in: 
     assert bring(signed_in, a_calendar(more))["asks"][0]["summary"] == "Choir"
 
 
+def at(trip: dict[str, Any]) -> tuple[str, str]:
+    leave, back = (datetime.fromisoformat(trip[end]).astimezone(ZoneInfo("Europe/Ljubljana")) for end in ("leave", "back"))
+    return f"{leave:%Y-%m-%d %H:%M}", f"{back:%Y-%m-%d %H:%M}"
+
+
+def test_a_trip_moves_with_its_event_by_as_much_and_goes_with_it(signed_in: Browser):
+    bring(signed_in, a_calendar(LAKE), keep=True)
+    [trip] = named(signed_in, "Heron", "Lake with Heron, 48 km")
+    # They leave a quarter of an hour before the event begins: the same calendar changes nothing of that.
+    path = f"/days/trips/{trip['id']}?version={trip['version']}"
+    signed_in.send("patch", path, {"leave": "2026-01-18T09:45:00+01:00", "km": 52})
+    same = bring(signed_in, a_calendar(LAKE), keep=True)
+    assert (same["again"], same["moved"], same["gone"]) == (1, 0, 0)
+
+    later = event("Lake with Heron, 48 km", "20260118T120000", "20260118T190000")
+    seen = bring(signed_in, a_calendar(later))
+    assert (seen["new"], seen["moved"]) == (0, 1)
+    assert at(named(signed_in, "Heron", "Lake with Heron, 48 km")[0]) == ("2026-01-18 09:45", "2026-01-18 16:00")
+    bring(signed_in, a_calendar(later), keep=True)
+    [moved] = named(signed_in, "Heron", "Lake with Heron, 48 km")
+    assert (at(moved), moved["km"]) == (("2026-01-18 11:45", "2026-01-18 19:00"), 52)
+    assert bring(signed_in, a_calendar(later))["again"] == 1
+
+    # A calendar that knows nothing of the event leaves its trip alone; one in which it is called off takes it away.
+    assert bring(signed_in, a_calendar())["gone"] == 0
+    off = bring(signed_in, a_calendar(f"{later}\r\nSTATUS:CANCELLED"), keep=True)
+    assert (off["gone"], off["moved"], off["again"]) == (1, 0, 0)
+    assert named(signed_in, "Heron", "Lake with Heron, 48 km") == []
+    signed_in.send("post", "/undo")
+    assert len(named(signed_in, "Heron", "Lake with Heron, 48 km")) == 1
+
+
+def test_of_a_series_one_evening_moves_and_one_goes(signed_in: Browser):
+    wren = car(days(signed_in), "Wren")["id"]
+    answer = {"summary": "Choir", "vehicle_id": int(wren), "km": 9}
+    bring(signed_in, a_calendar(CHOIR), answers=[answer], keep=True)
+    zone = "TZID=Europe/Ljubljana"
+    changed = f"{CHOIR}\r\nEXDATE;{zone}:20260117T190000"
+    sunday = f"{event('Choir', '20260125T170000', '20260125T190000')}\r\nRECURRENCE-ID;{zone}:20260124T190000"
+    series = a_calendar(changed, sunday).replace("UID:1", "UID:0")
+
+    told = bring(signed_in, series, keep=True)
+
+    assert (told["new"], told["moved"], told["gone"], told["again"]) == (0, 1, 1, 1)
+    assert [at(trip)[0] for trip in named(signed_in, "Wren", "Choir")] == ["2026-01-25 17:00"]
+
+
+def test_whole_days_begin_when_the_car_that_drives_usually_leaves(signed_in: Browser):
+    wren = car(days(signed_in), "Wren")
+    hours = {"usual_leave": "09:40", "usual_back": "18:20"}
+    assert signed_in.send("patch", f"/vehicles/{wren['id']}?version={wren['version']}", hours)[0] == 200
+    whole = "SUMMARY:Fair with Wren, 30 km\r\nDTSTART;VALUE=DATE:20260118\r\nDTEND;VALUE=DATE:20260119"
+
+    bring(signed_in, a_calendar(whole), keep=True)
+
+    [trip] = named(signed_in, "Wren", "Fair with Wren, 30 km")
+    assert at(trip) == ("2026-01-18 09:40", "2026-01-18 18:20")
+
+
 def test_an_event_that_overlaps_a_trip_is_refused_and_the_others_are_kept(signed_in: Browser):
     clash = event("Heron to the fair, 20 km", "20260119T090000", "20260119T120000")
 

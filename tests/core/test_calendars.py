@@ -7,7 +7,7 @@ import icalendar
 import pytest
 import recurring_ical_events
 
-from moonplan.core.calendars import Entry, Outing, distance_km, outings, written
+from moonplan.core.calendars import Entry, Outing, Unfolded, distance_km, unfolded, written
 from moonplan.core.mistakes import BadDocument
 
 ZONE = ZoneInfo("Europe/Ljubljana")
@@ -15,9 +15,17 @@ SINCE = datetime(2026, 3, 23, tzinfo=ZONE)
 
 
 def read(*events: str, days: int = 14) -> list[Outing]:
+    return unfolding(calendar_of(*events), days).outings
+
+
+def calendar_of(*events: str) -> str:
     body = "\r\n".join(f"BEGIN:VEVENT\r\n{event.strip()}\r\nEND:VEVENT" for event in events)
-    text = f"BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:-//a//b//EN\r\n{body}\r\nEND:VCALENDAR\r\n"
-    return outings(text, since=SINCE, until=SINCE + timedelta(days=days), zone=ZONE, all_day=(time(8), time(18)))
+    return f"BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:-//a//b//EN\r\n{body}\r\nEND:VCALENDAR\r\n"
+
+
+def unfolding(text: str, days: int = 14) -> Unfolded:
+    until = SINCE + timedelta(days=days)
+    return unfolded(text, since=SINCE, until=until, zone=ZONE, all_day=lambda _: (time(8), time(18)))
 
 
 def local(one: Outing) -> tuple[str, str]:
@@ -59,6 +67,16 @@ DTEND;TZID=Europe/Ljubljana:20260401T220000"""
     assert local(after[1]) == ("Wed 01 20:00", "Wed 01 22:00")
 
 
+def test_an_event_that_is_called_off_is_no_outing_but_the_calendar_knows_it():
+    event = "UID:choir\nSUMMARY:Choir\nDTSTART:20260324T190000\nDTEND:20260324T210000"
+    later = "UID:fair\nSUMMARY:Fair\nDTSTART:20260901T090000\nDTEND:20260901T120000"
+
+    found = unfolding(calendar_of(f"{event}\nSTATUS:CANCELLED", later))
+
+    assert found == Unfolded([], frozenset({"choir", "fair"}))
+    assert [one.uid for one in read(event)] == ["choir"]
+
+
 def test_whole_days_leave_in_the_morning_of_the_first_and_are_back_on_the_last():
     # DTEND of whole days is the day after the last one.
     [found] = read("UID:x\nSUMMARY:Lake\nDTSTART;VALUE=DATE:20260327\nDTEND;VALUE=DATE:20260330")
@@ -89,6 +107,9 @@ def test_a_time_without_a_zone_is_the_house_s_and_one_in_utc_is_not():
         ("over the mountains 1.200km", 1200),
         ("round the block 0.500 km", 0.5),
         ("12,34 km", 12.34),
+        ("Office, 30 mi each way", 60 * 1.609344),
+        ("airport (45 km one-way)", 90),
+        ("airport 45 km, one of the ways is 90 km", 45),
     ],
 )
 def test_a_distance_is_found_in_the_text(text: str, km: float | None):
@@ -98,7 +119,7 @@ def test_a_distance_is_found_in_the_text(text: str, km: float | None):
 @pytest.mark.parametrize("text", ["", "day,km\n2026-01-01,5", "BEGIN:VCALENDAR\nBEGIN:VEVENT\nEND:VCALENDAR"])
 def test_what_is_no_calendar_is_refused(text: str):
     with pytest.raises(BadDocument) as refused:
-        outings(text, since=SINCE, until=SINCE + timedelta(days=1), zone=ZONE, all_day=(time(8), time(18)))
+        unfolding(text)
     assert refused.value.mistakes[0].path == "text"
 
 

@@ -336,6 +336,17 @@ def test_a_calendar_is_brought_in_and_what_it_does_not_say_is_asked(demo: Served
 
     expect(page.get_by_role("button", name="Sun 19:00–21:00, 14 km, Choir")).to_be_visible()
 
+    # The choir meets an hour later, in a calendar that comes again.
+    calendar.write_text(calendar.read_text().replace("T190000", "T200000").replace("T210000", "T220000"))
+    with page.expect_file_chooser() as choosing:
+        calendars.get_by_label("Calendar file").click()
+    choosing.value.set_files(calendar)
+    calendars.get_by_role("button", name="See what it would bring").click()
+    expect(calendars.get_by_text("1 trip would move with the event")).to_be_visible()
+    calendars.get_by_role("button", name="Bring them in").click()
+    expect(calendars.get_by_text("1 trip moved with the event")).to_be_visible()
+    expect(page.get_by_role("button", name="Sun 20:00–22:00, 14 km, Choir")).to_be_visible()
+
 
 def test_the_plan_s_address_for_calendars_is_renewed(demo: Served, open_page):
     page = days(demo, open_page)

@@ -240,7 +240,11 @@ class EventAsked(Schema):
 
 
 class CalendarBrought(Schema):
+    """What a calendar came to. moved, gone : trips of events that take place at another time now, or no more."""
+
     new: int
+    moved: int
+    gone: int
     again: int
     refused: list[RefusedEvent]
     asks: list[EventAsked]

@@ -2139,10 +2139,17 @@ export interface components {
             /** Reason */
             reason: string;
         };
-        /** CalendarBrought */
+        /**
+         * CalendarBrought
+         * @description What a calendar came to. moved, gone : trips of events that take place at another time now, or no more.
+         */
         CalendarBrought: {
             /** New */
             new: number;
+            /** Moved */
+            moved: number;
+            /** Gone */
+            gone: number;
             /** Again */
             again: number;
             /** Refused */
@@ -2922,6 +2929,10 @@ export interface components {
              * @default
              */
             event: string | null;
+            /** Event Start */
+            event_start?: string | null;
+            /** Event End */
+            event_end?: string | null;
             /** Vehicle Id */
             vehicle_id: number;
         };
@@ -3892,6 +3903,10 @@ export interface components {
              * @default
              */
             event: string | null;
+            /** Event Start */
+            event_start?: string | null;
+            /** Event End */
+            event_end?: string | null;
             /** Vehicle Id */
             vehicle_id?: number | null;
             /** Leave */

@@ -2,6 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, type Schemas, told } from "../api/client";
 import { EditProblem } from "../shared/EditProblem";
+import { FileInput } from "../shared/FileInput";
 import { clock, counted, dayTold, type Manner, toKm, toUnit } from "../shared/format";
 import { figure } from "../shared/number";
 import { outdated } from "../shared/outdated";
@@ -45,18 +46,15 @@ function Bring({ cars, manner }: { cars: CarDays[]; manner: Manner }) {
         A calendar's events become trips: an iCalendar file, the distance in its text (“Office, 64 {manner.distanceUnit}
         ”), there and back. What a text does not say is asked for once.
       </p>
-      <label>
-        Calendar file{" "}
-        <input
-          type="file"
-          accept=".ics,text/calendar"
-          onChange={async (event) => {
-            setText((await event.currentTarget.files?.[0]?.text()) ?? "");
-            setAnswers({});
-            bringing.reset();
-          }}
-        />
-      </label>{" "}
+      <FileInput
+        label="Calendar file"
+        accept=".ics,text/calendar"
+        onChoose={async (file) => {
+          setText((await file?.text()) ?? "");
+          setAnswers({});
+          bringing.reset();
+        }}
+      />{" "}
       <button type="button" disabled={!text || bringing.isPending} onClick={() => bringing.mutate(false)}>
         See what it would bring
       </button>
@@ -66,7 +64,7 @@ function Bring({ cars, manner }: { cars: CarDays[]; manner: Manner }) {
         <div aria-live="polite">
           <p>
             {found.kept ? "Brought in" : "It would bring"} {counted(found.new, "trip")}; {found.again}{" "}
-            {found.again === 1 ? "is" : "are"} here already.
+            {found.again === 1 ? "is" : "are"} here already{found.moved + found.gone > 0 && `; ${changed(found)}`}.
           </p>
           <ul>
             {found.refused.map((one) => (
@@ -101,7 +99,7 @@ function Bring({ cars, manner }: { cars: CarDays[]; manner: Manner }) {
               </p>
             );
           })}
-          {!found.kept && (found.new > 0 || found.asks.length > 0) && (
+          {!found.kept && (found.new + found.moved + found.gone > 0 || found.asks.length > 0) && (
             <button type="button" disabled={bringing.isPending} onClick={() => bringing.mutate(true)}>
               Bring them in
             </button>
@@ -110,6 +108,14 @@ function Bring({ cars, manner }: { cars: CarDays[]; manner: Manner }) {
       )}
     </div>
   );
+}
+
+function changed({ kept, moved, gone }: Schemas["CalendarBrought"]): string {
+  const told = [
+    moved > 0 && `${counted(moved, "trip")} ${kept ? "moved" : "would move"} with the event`,
+    gone > 0 && `${counted(gone, "trip")} ${kept ? "went" : "would go"}, the event is called off`,
+  ];
+  return told.filter(Boolean).join("; ");
 }
 
 function given(answers: Record<string, Answer>, manner: Manner): Schemas["EventAnswer"][] {

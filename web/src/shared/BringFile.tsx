@@ -2,6 +2,7 @@ import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { type ReactNode, useId, useState } from "react";
 import type { Schemas } from "../api/client";
 import classes from "./BringFile.module.css";
+import { FileInput } from "./FileInput";
 import { counted } from "./format";
 import { outdated } from "./outdated";
 
@@ -49,17 +50,14 @@ export function BringFile({ title, one, accept = ".csv,text/csv", asks = [], sen
       <summary>{title}</summary>
       <p>{children}</p>
       <p className={classes.asks}>
-        <label>
-          File{" "}
-          <input
-            type="file"
-            accept={accept}
-            onChange={(event) => {
-              setFile(event.currentTarget.files?.[0] ?? null);
-              bringing.reset();
-            }}
-          />
-        </label>
+        <FileInput
+          label="File"
+          accept={accept}
+          onChoose={(chosen) => {
+            setFile(chosen);
+            bringing.reset();
+          }}
+        />
         {asks.map(({ name, label, choices }) => (
           <label key={name}>
             {label}{" "}
