@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 import pytest
 
-from moonplan.core.household import Override, read
+from moonplan.core.household import Household, Override, read
 from moonplan.core.planner import together
 from moonplan.core.planner.building import build
 from moonplan.core.planner.candidates import Candidate, candidate, pinned, planned, surroundings
@@ -20,6 +20,7 @@ from moonplan.core.planner.here import Held, Here
 from moonplan.core.planner.one_car import OneCar, Surroundings, _Question, nothing_left
 from moonplan.core.planner.plan import coin, plan, problem_of
 from moonplan.core.planner.problem import Problem
+from moonplan.core.planner.quick.search import quickly_searched
 from moonplan.core.planner.search import _elsewhere, _regretted, contended_slots, relieved, searched, shifted, swept
 from moonplan.core.planner.together import _fitted, plan_together, refined
 from moonplan.core.simulate import runs
@@ -632,6 +633,33 @@ def test_a_plan_goes_on_from_one_of_nearly_the_same_household():
     assert again.outcome.rank <= known.outcome.rank
     assert without.outcome.rank <= plan(off, prove=False).outcome.rank
     assert night not in {without.problem.grid.nights[one.first] for one in without.sessions[0]}
+
+
+def test_a_plan_that_goes_on_is_searched_for_less_while_most_cars_keep_to_theirs(monkeypatch: pytest.MonkeyPatch):
+    household = read(json.dumps(a_family_household(9, cars=2, nights=7)))
+    known = plan(household, prove=False).setpoints
+    tried: list[int] = []
+
+    def searched_quickly(problem: Problem, best: Candidate, *, tries: int, **how: Any) -> Candidate:
+        tried.append(tries)
+        return quickly_searched(problem, best, tries=tries, **how)
+
+    def tries_of(one: Household, like: list[Floats] | None, **how: bool) -> int:
+        tried.clear()
+        plan(one, prove=False, like=like, **how)
+        return sum(tried)
+
+    monkeypatch.setattr(together, "quickly_searched", searched_quickly)
+    first, second = household.vehicles
+    less_aboard = replace(household, vehicles=(replace(first, soc_pct=first.soc_pct - 4), second))
+    as_ever = tries_of(less_aboard, None)
+
+    assert 0 < tries_of(less_aboard, known) < as_ever
+    assert tries_of(less_aboard, known, fully=True) == as_ever
+    # Every car is to do something else; or what was known was no plan at all.
+    nightly = replace(household, habit="nightly")
+    assert tries_of(nightly, known) == tries_of(nightly, None)
+    assert tries_of(less_aboard, [0 * amps for amps in known]) == as_ever
 
 
 def test_a_car_with_less_aboard_is_planned_anew_before_a_plan_goes_on_from_one_that_suits_it_no_longer():

@@ -42,7 +42,7 @@ def compare(household: Household, known: Plan | None = None) -> list[Compared]:
         If what a person pinned cannot be carried out.
     """
     like = None if known is None else known.setpoints
-    plans = [plan(_under(household, habit), prove=False, like=like) for habit in HABITS]
+    plans = [plan(_under(household, habit), prove=False, like=like, fully=True) for habit in HABITS]
     # What one habit came to, another may do as well where it may at all.
     plans = [reduce(better, plans, made) for made in plans]
     usual = plans[HABITS.index("cheapest")]

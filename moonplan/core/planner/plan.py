@@ -117,12 +117,12 @@ class Plan:
         return self.saves_at_most <= max(_GOOD * abs(self.outcome.value), coin(self.problem))
 
 
-def plan(household: Household, *, prove: bool = True, like: Sequence[Floats] | None = None) -> Plan:
+def plan(household: Household, *, prove: bool = True, like: Sequence[Floats] | None = None, fully: bool = False) -> Plan:
     """The plan of a household.
 
     prove : whether to search on, and to ask for a bound: many times the work. like : setpoints of a plan of nearly the same
         household, per car, shape (n_slots,) [A], which the search begins with where they fit, so that the two differ by what
-        the households do.
+        the households do. fully : whether it is searched for as long as without them: where another habit asks for another.
 
     Raises
     ------
@@ -130,7 +130,7 @@ def plan(household: Household, *, prove: bool = True, like: Sequence[Floats] | N
         If what a person pinned cannot be carried out.
     """
     problem = problem_of(household)
-    found, least = soon(problem, like), None
+    found, least = soon(problem, like, fully=fully), None
     if prove:
         found = later(problem, found)
         least = least_of(problem, found)
@@ -186,12 +186,12 @@ def better(one: Plan, other: Plan) -> Plan:
     return carried_out(one.problem, other.setpoints) or one
 
 
-def soon(problem: Problem, like: Sequence[Floats] | None = None) -> Candidate:
-    """A good plan at once. like : as for `plan`."""
+def soon(problem: Problem, like: Sequence[Floats] | None = None, *, fully: bool = False) -> Candidate:
+    """A good plan at once. like, fully : as for `plan`."""
     together = _pinned_only(problem)
     if not problem.cars or not problem.grid.n_slots:
         return together
-    found = plan_together(problem, like)
+    found = plan_together(problem, like, fully=fully)
     if not broken_rules(problem, found.amps):
         return found
     return _carried_out(problem, [candidate(problem, at_once(problem)), together])

@@ -63,6 +63,14 @@ class _Search(NamedTuple):
     quick: _Quick = _Quick(0)
 
 
+class _Soon(NamedTuple):
+    """A first search, and how many slots of cars it and its quick one plan anew or look at."""
+
+    search: _Search
+    slots: _Slots
+    quickly: _Slots
+
+
 class _Long(NamedTuple):
     """A longer search: how closely it plans, its rounds, and whether each of them is settled and swept, or only the last."""
 
@@ -71,11 +79,16 @@ class _Long(NamedTuple):
     each_settled: bool = True
 
 
-_SLOTS_SOON, _SLOTS_THOROUGHLY = _Slots(8_000, 160_000), _Slots(20_000, 2_000_000)
-_SLOTS_QUICKLY_SOON = _Slots(300_000, 30_000_000, 3_600_000)
-_SLOTS_QUICKLY_THOROUGHLY = _Slots(4_000_000, 320_000_000, 7_200_000)
+_SLOTS_THOROUGHLY, _SLOTS_QUICKLY_THOROUGHLY = _Slots(20_000, 2_000_000), _Slots(4_000_000, 320_000_000, 7_200_000)
+_SLOTS_SOON, _SLOTS_QUICKLY_SOON = _Slots(8_000, 160_000), _Slots(300_000, 30_000_000, 3_600_000)
 # Soon two cars find most where each is planned as well as can be, more of them by many small changes.
-_SOON_OF_FEW, _SOON_OF_MANY = _Search(0.7, _Quick(100)), _Search(0.1, _Quick(375))
+_SOON_OF_FEW = _Soon(_Search(0.7, _Quick(100)), _SLOTS_SOON, _SLOTS_QUICKLY_SOON)
+_SOON_OF_MANY = _Soon(_Search(0.1, _Quick(375)), _SLOTS_SOON, _SLOTS_QUICKLY_SOON)
+# Of a plan that goes on from one of nearly the same household a part of it finds about as much: what it begins with has been
+# searched for already.
+_SLOTS_ON, _SLOTS_QUICKLY_ON = _Slots(2_000, 40_000), _Slots(150_000, 15_000_000)
+_ON_OF_FEW = _Soon(_Search(0, _Quick(50)), _SLOTS_ON, _SLOTS_QUICKLY_ON)
+_ON_OF_MANY = _Soon(_Search(0.025, _Quick(95)), _SLOTS_ON, _SLOTS_QUICKLY_ON)
 # Two cars are soon as good as they can be at little effort; of more the next try is worth more than a closer one, and what
 # one search leaves the other often finds. Of two cars, and of one night, a longer search finds no more with a quick one.
 _LONG_OF_FEW = _Long(CLOSER, (_Search(2.0), _Search(0.5)))
@@ -83,11 +96,12 @@ _LONG_OF_MANY = _Long(COARSE, 6 * (_Search(0.22, _Quick(600, 0.4)),), each_settl
 _LONG_OF_A_NIGHT = _Long(COARSE, (_Search(3.5), _Search(1.5)))
 
 
-def plan_together(problem: Problem, like: Sequence[Floats] | None = None) -> Candidate:
+def plan_together(problem: Problem, like: Sequence[Floats] | None = None, *, fully: bool = False) -> Candidate:
     """A good plan soon: of the first plans of several orders the best, searched on a little, re-planned and improved.
 
     like : setpoints of a plan of nearly the same problem, per car, shape (n_slots,) [A]; the search begins with them where
-        they fit and are better.
+        they fit and are better, and then is a part of what it is otherwise while most cars keep to theirs and together miss
+        no more than alone. fully : not so.
     """
     known, (cars, nights) = None if like is None else _fitted(problem, like), _size(problem)
     alone = _alone(problem, COARSE)
@@ -98,12 +112,13 @@ def plan_together(problem: Problem, like: Sequence[Floats] | None = None) -> Can
             # With few currents to choose from, what a coarse plan comes by may be better.
             best = _better(closely, alone)
             return brought_forward(problem, _better(_finished(problem, _replanned(problem, best, effort)), known))
-    few, contended = cars <= _FEW_CARS, contended_slots(problem, alone.amps)
-    together, effort = (0.0, FINE) if few else (_TOGETHER, FINE_OF_MANY)
-    search = _SOON_OF_FEW if few or nights == 1 else _SOON_OF_MANY
-    best, tries = _better(missing_least(problem), known), _tries(problem, search.well * cars**2 * nights, _SLOTS_SOON)
+    together, effort = (0.0, FINE) if cars <= _FEW_CARS else (_TOGETHER, FINE_OF_MANY)
+    best, contended = _better(missing_least(problem), known), contended_slots(problem, alone.amps)
+    goes_on = like is not None and best is known and _most_keep_to(like, best) and not _misses_more(best, alone)
+    search, slots, quickly = _soon(cars, nights, goes_on=goes_on and not fully)
+    tries = _tries(problem, search.well * cars**2 * nights, slots) if search.well else 0
     best = searched(problem, best, tries=tries, effort=COARSE, together=together, contended=contended)
-    best = _quickly_searched(problem, best, alone, contended, search.quick, _SLOTS_QUICKLY_SOON)
+    best = _quickly_searched(problem, best, alone, contended, search.quick, quickly)
     # Of two that come to the same, the one whose currents were evened out.
     return brought_forward(problem, _better(best, _finished(problem, _replanned(problem, best, effort))))
 
@@ -210,8 +225,19 @@ def _fitted(problem: Problem, like: Sequence[Floats]) -> Candidate | None:
     return None if broken_rules(problem, amps) else _replanned(problem, candidate(problem, amps), COARSE)
 
 
+def _most_keep_to(like: Sequence[Floats], found: Candidate) -> bool:
+    """Whether no more than half of the cars are to do something else."""
+    return sum(np.array_equal(*both) for both in zip(like, found.amps, strict=True)) * 2 >= len(like)
+
+
 def _better(one: Candidate, other: Candidate | None) -> Candidate:
     return one if other is None or one.better_than(other) else other
+
+
+def _soon(cars: int, nights: int, *, goes_on: bool) -> _Soon:
+    if cars <= _FEW_CARS or nights == 1:
+        return _ON_OF_FEW if goes_on else _SOON_OF_FEW
+    return _ON_OF_MANY if goes_on else _SOON_OF_MANY
 
 
 def _long(cars: int, nights: int) -> _Long:

@@ -71,7 +71,7 @@ def waiting(household: Household, vehicle: str, day: date, sky: SkyFactor) -> Wa
     grid = patient.problem.grid
     of_day = np.array([start.date() == day for start in grid.starts[:-1]])
     if _sun_in_car(patient, i, of_day) < _WORTH_ASKING_KWH:
-        patient = plan(_with_habit(household, vehicle, "sun_first"), prove=False, like=patient.setpoints)
+        patient = plan(_with_habit(household, vehicle, "sun_first"), prove=False, like=patient.setpoints, fully=True)
     solar = _sun_in_car(patient, i, of_day)
     if solar < _WORTH_ASKING_KWH or sky.middle <= 0:
         return None
@@ -80,7 +80,8 @@ def waiting(household: Household, vehicle: str, day: date, sky: SkyFactor) -> Wa
         Forbid(vehicle=vehicle, start=grid.starts[first], end=grid.starts[last]) for first, last in _runs(surplus)
     )
     hasty = _with_habit(household, vehicle, "cheapest")
-    now = plan(replace(hasty, forbids=household.forbids + kept_off), prove=False, like=patient.setpoints)
+    hasty = replace(hasty, forbids=household.forbids + kept_off)
+    now = plan(hasty, prove=False, like=patient.setpoints, fully=True)
 
     def costs(factor: float) -> tuple[float, float]:
         sun = np.where(of_day, patient.problem.sun_kw * (factor / sky.middle), patient.problem.sun_kw)
