@@ -17,6 +17,7 @@ from moonplan.core.household import Household
 from moonplan.core.mistakes import BadDocument
 from moonplan.core.planner.compare import compare, comparison_document
 from moonplan.core.planner.plan import Plan, document, plan
+from moonplan.core.planner.problem import Departure
 from moonplan.core.rates import hookup_rate
 from moonplan.core.tariff import gaps, household_prices
 from moonplan.core.timegrid import grid_for
@@ -110,6 +111,11 @@ def _what_binds(asked: dict[str, Any]) -> str:
     return f"what binds: {', '.join(asked['binds'])}"
 
 
+def _on_the_way(departure: Departure) -> str:
+    kwh = departure.on_the_way_kwh
+    return f"; {kwh:.1f} kWh to charge on the way" if kwh else ""
+
+
 def _plan_table(made: Plan, answer: dict[str, Any]) -> None:
     currency, unit = answer["currency"], made.problem.household.distance_unit
     for car, told in zip(made.problem.cars, answer["vehicles"], strict=True):
@@ -124,9 +130,10 @@ def _plan_table(made: Plan, answer: dict[str, Any]) -> None:
             )
         if not told["sessions"]:
             print("  nothing to do: leave it unplugged")
-        for d in told["departures"]:
+        for d, departure in zip(told["departures"], car.departures, strict=True):
             ready = _short(d, unit) if d["short_kwh"] else "ready"
             what = f"wanted; the trip itself needs {d['needed_pct']:.0f} %" if d["wants_more"] else "needed"
+            what += _on_the_way(departure)
             print(f"  leaves {_clock(d['leave'])}: {ready}, {d['planned_pct']:.0f} % of {d['required_pct']:.0f} % {what}")
         if told["end"] and told["end"]["short_kwh"]:
             aboard = f"{told['end']['planned_pct']:.0f} % of {told['end']['required_pct']:.0f} % wanted"

@@ -162,3 +162,13 @@ def test_the_table_says_where_a_car_is_not_ready_as_early_as_somebody_asked(give
     printed = capfd.readouterr().out
     assert "leaves 01-15 09:00: ready, 90 % of 90 % needed" in printed
     assert "not ready by 01-14 21:00: 72 % of 90 % (what binds: power)" in printed
+
+
+def test_the_table_says_what_a_long_trip_needs_beyond_a_full_battery(given, capfd: pytest.CaptureFixture[str]):
+    # 260 km take 52 kWh, and 5 are the reserve: 7 more than the 50 that it holds.
+    trip = a_trip("2026-01-15T09:00:00+01:00", "2026-01-15T18:00:00+01:00", 260)
+
+    assert main(["plan", given(a_document(trips=[trip]))]) == 0
+
+    printed = capfd.readouterr().out
+    assert "leaves 01-15 09:00: ready, 100 % of 100 % needed; 7.0 kWh to charge on the way" in printed

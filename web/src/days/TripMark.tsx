@@ -2,6 +2,7 @@ import { type PointerEvent, useState } from "react";
 import type { Heights, TimeAxis } from "../shared/axis";
 import { clock, clockSince, dayTold, distance, type Manner } from "../shared/format";
 import { useGathered } from "../shared/gathered";
+import { onTheWay } from "../shared/needed";
 import classes from "./Days.module.css";
 import { type CarDays, shifted, type Trip, type useDaysEdit, useMoving } from "./days.queries";
 
@@ -43,6 +44,7 @@ export function TripMark({ trip, car, manner, x, top, low, edit, onTell, onOpen,
   const told =
     `${car.name}, ${dayTold(trip.leave, manner)} ${clock(trip.leave, manner)} to ${clockSince(trip.back, trip.leave, manner)}, ` +
     `${distance(trip.km, manner)}${trip.summary ? `, ${trip.summary}` : ""}${trip.id === null ? ", a usual day" : ""}` +
+    (trip.on_the_way_kwh > 0 ? `, ${onTheWay(trip)}` : "") +
     (trip.short_kwh > 0 ? `, short by ${distance(trip.short_km, manner)}` : "");
 
   function move({ minutes }: typeof STAYS) {

@@ -1,4 +1,4 @@
-import { percent } from "./format";
+import { energy, percent } from "./format";
 
 interface Departure {
   needed_pct: number | null;
@@ -15,4 +15,9 @@ export function wantedOrNeeded({ wants_more }: Departure): string {
 export function neededByItself({ needed_pct, wants_more, can_leave }: Departure): string {
   if (needed_pct === null || !wants_more) return "";
   return `The trip itself needs ${percent(needed_pct)}${can_leave ? ", and has it" : ""}.`;
+}
+
+/** What a trip needs beyond a full battery. */
+export function onTheWay({ on_the_way_kwh }: { on_the_way_kwh: number }): string {
+  return on_the_way_kwh > 0 ? `${energy(on_the_way_kwh)} to charge on the way` : "";
 }
