@@ -10,6 +10,7 @@ from typing import Any, NamedTuple
 from django.db import transaction
 
 from moonplan.core.calendars import Entry, Outing, Unfolded, unfolded, written
+from moonplan.core.distance import told_in
 from moonplan.core.mistakes import BadDocument, Mistake
 from moonplan.core.percent import percent_told
 from moonplan.core.planner.plan import Plan
@@ -135,7 +136,8 @@ def _remember(person: Person, answers: Sequence[Mapping[str, Any]]) -> None:
     for answer in answers:
         fields = {"summary": answer["summary"], "vehicle_id": answer["vehicle_id"], "km": answer["km"]}
         if not 0 <= answer["km"] <= LONGEST_KM:
-            raise editing.Refused([Mistake("km", answer["km"], f"0 to {LONGEST_KM} km")])
+            wrong = Mistake("km", answer["km"], f"0 to {LONGEST_KM} km")
+            raise editing.Refused([told_in(wrong, person.household.distance_unit)])
         row = KnownEvent.objects.of(person.household).filter(summary=answer["summary"]).first()
         what = f"how far “{answer['summary']}” is"
         if row is None:

@@ -14,6 +14,7 @@ from django.db.models import Q
 from django.utils import timezone
 
 from moonplan.core import household as documents
+from moonplan.core.distance import told_in
 from moonplan.core.mistakes import BadDocument, Mistake
 from moonplan.core.planner.plan import check_pins
 from moonplan.core.timegrid import night_asked_about, noon
@@ -182,7 +183,8 @@ def _core_takes_it(household: Household, row: editing.Row | None) -> list[Mistak
     except BadDocument as error:
         at = evenings_of(household, now), now, usual.zone_of(household)
         by_hand = {"pins": pins_of(*at), "forbids": forbids_of(*at)}
-        mistakes += [at_its_row(mistake, document, by_hand, household) for mistake in error.mistakes]
+        told = [told_in(mistake, household.distance_unit) for mistake in error.mistakes]
+        mistakes += [at_its_row(mistake, document, by_hand, household) for mistake in told]
     return mistakes
 
 

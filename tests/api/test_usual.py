@@ -83,6 +83,26 @@ def test_a_typed_usual_day_takes_the_learned_one_s_place(signed_in: Browser):
         assert (status, told["mistakes"][0]["field"]) == (422, next(iter(wrong)))
 
 
+def test_a_household_in_miles_reads_its_mistakes_in_miles(signed_in: Browser, person: Person):
+    # 5000 km are 3106.9 miles, and 1000 kWh per 100 km 1609.3 per 100 miles.
+    signed_in.send("patch", f"/household?version={person.household.version}", {"distance_unit": "mi"})
+    wren = usual(signed_in)
+    path = f"/vehicles/{wren['id']}?version={wren['version']}"
+    for fields, value, expected in (
+        ({"usual_km": {"mon": 9000 * 1.609344}}, "9000.0", "0 to 3106 mi for a weekday"),
+        ({"use_kwh_per_100km": 0}, "0.0", "a number above 0 and up to 1609 kWh per 100 mi"),
+    ):
+        _, told = signed_in.send("patch", path, fields)
+        assert told["mistakes"][0] | {"value": value, "expected": expected} == told["mistakes"][0]
+    [trip] = [trip for trip in named_trips(signed_in) if trip["km"] == 38]
+    _, told = signed_in.send("patch", f"/days/trips/{trip['id']}?version={trip['version']}", {"km": 9000 * 1.609344})
+    assert told["mistakes"] == [{"field": "km", "value": "9000.0", "expected": "0 to 3106 mi"}]
+
+
+def named_trips(browser: Browser) -> list[dict[str, Any]]:
+    return [trip for one in browser.get("/days")[1]["cars"] for trip in one["trips"] if trip["id"] is not None]
+
+
 def test_a_household_in_miles_brings_its_odometer_in_miles(signed_in: Browser, person: Person):
     wren = usual(signed_in)
     signed_in.send("patch", f"/household?version={person.household.version}", {"distance_unit": "mi"})
