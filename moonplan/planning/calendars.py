@@ -136,7 +136,7 @@ def _remember(person: Person, answers: Sequence[Mapping[str, Any]]) -> None:
     for answer in answers:
         fields = {"summary": answer["summary"], "vehicle_id": answer["vehicle_id"], "km": answer["km"]}
         if not 0 <= answer["km"] <= LONGEST_KM:
-            wrong = Mistake("km", answer["km"], f"0 to {LONGEST_KM} km")
+            wrong = Mistake(f"distance of “{answer['summary']}”", answer["km"], f"0 to {LONGEST_KM} km")
             raise editing.Refused([told_in(wrong, person.household.distance_unit)])
         row = KnownEvent.objects.of(person.household).filter(summary=answer["summary"]).first()
         what = f"how far “{answer['summary']}” is"

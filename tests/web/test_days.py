@@ -340,6 +340,9 @@ def test_a_calendar_is_brought_in_and_what_it_does_not_say_is_asked(demo: Served
     calendars.get_by_role("button", name="See what it would bring").click()
     expect(calendars.get_by_text("It would bring 0 trips")).to_be_visible()
 
+    calendars.get_by_label("Distance of Choir").fill("9000")
+    calendars.get_by_role("button", name="Bring them in").click()
+    expect(calendars.get_by_role("alert")).to_have_text("distance of “Choir”: 9000, expected 0 to 5000 km")
     calendars.get_by_label("Distance of Choir").fill("14")
     calendars.get_by_label("Car of Choir").select_option(label="Wren")
     calendars.get_by_role("button", name="Bring them in").click()

@@ -27,14 +27,16 @@ function Bring({ cars, manner }: { cars: CarDays[]; manner: Manner }) {
   const client = useQueryClient();
   const [text, setText] = useState("");
   const [answers, setAnswers] = useState<Record<string, Answer>>({});
+  // What was found stays where an answer is refused.
+  const [found, setFound] = useState<Schemas["CalendarBrought"] | null>(null);
   const bringing = useMutation({
     mutationFn: (keep: boolean) =>
       told(api.POST("/api/calendar", { body: { text, keep, answers: given(answers, manner) } })),
     onSuccess: (brought) => {
+      setFound(brought);
       if (brought.kept) outdated(client);
     },
   });
-  const found = bringing.data;
   const answerOf = (asked: Asked): Answer =>
     answers[asked.summary] ?? {
       car: String(asked.vehicle_id ?? cars[0]?.id ?? ""),
@@ -52,6 +54,7 @@ function Bring({ cars, manner }: { cars: CarDays[]; manner: Manner }) {
         onChoose={async (file) => {
           setText((await file?.text()) ?? "");
           setAnswers({});
+          setFound(null);
           bringing.reset();
         }}
       />{" "}
