@@ -46,7 +46,8 @@ function Bring({ cars, manner }: { cars: CarDays[]; manner: Manner }) {
     <div className={classes.usualCar}>
       <p>
         A calendar's events become trips: an iCalendar file, the distance in its text (“Office, 64 {manner.distanceUnit}
-        ”), there and back. What a text does not say is asked for once.
+        ”), there and back. What a text does not say is asked for once. Brought in again, trips move and go with their
+        events.
       </p>
       <FileInput
         label="Calendar file"
