@@ -104,8 +104,8 @@ class _Brought(NamedTuple):
         trips = {trip.event: trip for trip in Trip.objects.of(household).exclude(event="").select_related("vehicle")}
         left: dict[str, list[Trip]] = {}
         for key, trip in trips.items():
-            uid = key.rpartition("/")[0]
-            if key not in keys and uid in found.uids and now < trip.leave < now + _AHEAD:
+            uid, starts = key.rpartition("/")[0], trip.event_start or trip.leave
+            if key not in keys and uid in found.uids and now < starts < now + _AHEAD:
                 left.setdefault(uid, []).append(trip)
         for key, outing in zip(keys, found.outings, strict=True):
             if key not in trips and left.get(outing.uid):

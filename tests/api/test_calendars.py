@@ -101,6 +101,17 @@ def test_a_trip_moves_with_its_event_by_as_much_and_goes_with_it(signed_in: Brow
     assert len(named(signed_in, "Heron", "Lake with Heron, 48 km")) == 1
 
 
+def test_a_trip_that_leaves_after_its_event_began_stays(signed_in: Browser, monkeypatch: pytest.MonkeyPatch):
+    bring(signed_in, a_calendar(LAKE), keep=True)
+    [trip] = named(signed_in, "Heron", "Lake with Heron, 48 km")
+    path = f"/days/trips/{trip['id']}?version={trip['version']}"
+    signed_in.send("patch", path, {"leave": "2026-01-18T10:30:00+01:00"})
+
+    monkeypatch.setenv("MOONPLAN_NOW", "2026-01-18T10:10:00+01:00")
+
+    assert bring(signed_in, a_calendar(LAKE), keep=True)["gone"] == 0
+
+
 def test_of_a_series_one_evening_moves_and_one_goes(signed_in: Browser):
     wren = car(days(signed_in), "Wren")["id"]
     answer = {"summary": "Choir", "vehicle_id": int(wren), "km": 9}
