@@ -27,8 +27,6 @@ from moonplan.planning.usual import zone_of
 # How far ahead events are brought in.
 _AHEAD = timedelta(days=60)
 _LONGEST_KEY = 300
-# Where there is none yet.
-_ANY_CAR = Vehicle(usual_leave="08:00", usual_back="17:00")
 _FED_NIGHTS = 7
 _PLUGGING_IN = timedelta(minutes=10)
 
@@ -167,7 +165,7 @@ class _Drivers(NamedTuple):
     def usual_hours(self, summary: str) -> tuple[time, time]:
         """When the car that drives usually leaves, and is back."""
         before, named = self.known.get(summary), self._named(summary)
-        car = before.vehicle if before is not None else named[0] if named else _ANY_CAR
+        car = before.vehicle if before is not None else named[0] if named else Vehicle()
         return clock_of(car.usual_leave), clock_of(car.usual_back)
 
     def asked(self, outing: Outing) -> dict[str, Any]:

@@ -76,14 +76,19 @@ def test_a_trip_that_cannot_be_is_refused_at_its_field_and_the_plan_stays(demo: 
     expect(page.get_by_role("button", name="Sat 10:00–15:30, 38 km")).to_be_visible()
 
 
-def test_a_trip_that_no_full_battery_is_enough_for_says_so_in_its_line(demo: Served, open_page):
+def test_a_long_trip_says_when_it_ends_and_what_no_full_battery_is_enough_for(demo: Served, open_page):
     # 400 km at 17.5 kWh per 100 km take 70 kWh, and 15 % of 64 are to be left: 15.6 beyond a full battery.
     page = days(demo, open_page)
     page.get_by_role("button", name="Sat 10:00–15:30, 38 km").click()
-    page.get_by_role("form", name="Trip").get_by_label("Distance, km").fill("400")
+    form = page.get_by_role("form", name="Trip")
+    form.get_by_label("Distance, km").fill("400")
+    form.get_by_label("Back").fill("2026-01-18T20:00")
     page.get_by_role("button", name="Keep the change").click()
 
-    expect(page.get_by_role("button", name="Sat 10:00–15:30, 400 km, 15.6 kWh to charge on the way")).to_be_visible()
+    told = "Sat 10:00–Sun 18 Jan 20:00, 400 km, 15.6 kWh to charge on the way"
+    expect(page.get_by_role("button", name=told)).to_be_visible()
+    page.get_by_role("link", name="Household").click()
+    expect(page.get_by_text("back Sun 18 Jan 20:00, 400 km")).to_be_visible()
 
 
 def test_a_trip_is_moved_on_the_sheet_with_the_keyboard_and_by_dragging(demo: Served, open_page):

@@ -1,4 +1,4 @@
-import { clock, clockSince, distance, type Manner, weekday } from "../shared/format";
+import { clock, clockSince, distance, type Manner, unbroken, weekday } from "../shared/format";
 import { onTheWay } from "../shared/needed";
 import classes from "./Days.module.css";
 import type { Trip } from "./days.queries";
@@ -24,7 +24,7 @@ export function TripChip({ trip, manner, open, onOpen }: Props) {
       {distance(trip.km, manner)}
       {trip.fill && ", full"}
       {trip.gain_kwh > 0 && `, ${trip.gain_kwh} kWh there`}
-      {trip.on_the_way_kwh > 0 && `, ${onTheWay(trip)}`}
+      {trip.on_the_way_kwh > 0 && `, ${unbroken(onTheWay(trip))}`}
       {trip.summary && `, ${trip.summary}`}
       {trip.id === null && " (usual)"}
     </button>

@@ -4,7 +4,7 @@ import { Link, useNavigate } from "react-router";
 import { api, told, type WholeHousehold } from "../api/client";
 import { Cautions } from "../shared/Cautions";
 import { EditProblem } from "../shared/EditProblem";
-import { clock, clockSince, counted, day, dayTold, distance, mannerOf, price } from "../shared/format";
+import { clock, clockSince, counted, dayTold, distance, mannerOf, price } from "../shared/format";
 import { Drawing } from "./Drawing";
 import { PLACE, PRICES, TRIP } from "./fields";
 import classes from "./Household.module.css";
@@ -60,7 +60,7 @@ function Shown({ whole }: { whole: WholeHousehold }) {
                 key={trip.id}
                 kind="trip"
                 title={`${whole.vehicles.find((v) => v.id === trip.vehicle_id)?.name}, ${dayTold(trip.leave, manner)} ${clock(trip.leave, manner)}`}
-                tells={`${day(trip.leave, manner)}, back ${clockSince(trip.back, trip.leave, manner)}, ${distance(trip.km, manner)}${trip.fill ? ", full" : ""}`}
+                tells={`back ${clockSince(trip.back, trip.leave, manner)}, ${distance(trip.km, manner)}${trip.fill ? ", full" : ""}`}
                 fields={TRIP}
                 whole={whole}
                 row={trip as never}
