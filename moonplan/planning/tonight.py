@@ -22,7 +22,7 @@ from moonplan.core.planner.plan import Plan, Session, document, expectation
 from moonplan.core.planner.problem import Car
 from moonplan.core.planner.tonight import Decision, decide, the_night
 from moonplan.core.rates import range_km
-from moonplan.core.timegrid import in_night, noon, told_clock
+from moonplan.core.timegrid import in_night, is_awake, noon, told_clock
 from moonplan.core.values import clock_of
 from moonplan.household import editing
 from moonplan.household.models import Change, Evening, Person, Trip, Vehicle
@@ -302,17 +302,23 @@ def _to_key_in(car: Car, decision: Decision, offered: list[str], asked: core_doc
     elif decision.action == "plug_in":
         told.append({"where": car.name, "what": "plug in", "value": f"at {told_clock(first.start, now=now)}"})
     if car.vehicle.cutoff:
-        told.append(
-            {
-                "where": car.name,
-                "what": "stop by hand at",
-                "value": f"{told_clock(first.end, now=now)}, {first.wall_kwh:.1f} kWh",
-            }
-        )
+        told.append({"where": steers if car.control == "managed" else car.name, **_stop(car, decision, asked)})
     expected = expectation(car, first.first_amps)
     range_per_h = f"{in_unit(expected.range_km_per_h, unit):.0f} {unit} per hour"
     after = f"{expected.volts:g} V, {expected.wall_kw:.1f} kW, {range_per_h}"
     return [*told, {"where": "after ten minutes", "what": "you should see", "value": after}]
+
+
+def _stop(car: Car, decision: Decision, asked: core_documents.Household) -> dict[str, str]:
+    """When and after how much to stop a car that has no limit of its own."""
+    stops = [f"{told_clock(session.stop_at, now=asked.now)}, {session.wall_kwh:.1f} kWh" for session in decision.sessions]
+    what, when = "stop at", " and ".join(stops)
+    if car.control != "managed":
+        if is_awake(decision.sessions[0].stop_at, asked.zone, asked.wake, asked.bedtime):
+            what = "stop by hand at"
+        else:
+            when = f"{when}: nobody is up then"
+    return {"what": what, "value": when}
 
 
 def _inputs(car: Car, vehicle: Vehicle, known: Aboard, asked: core_documents.Household) -> dict[str, Any]:

@@ -476,17 +476,40 @@ def test_what_has_the_timer_is_set_to_start(signed_in: Browser, lead: str, car: 
     assert (timer["where"], timer["value"]) == (steers, "start 22:00")
 
 
-def test_a_car_that_steers_itself_is_told_when_to_be_on_and_one_by_hand_when_to_stop(signed_in: Browser):
-    def keyed_in(**changes: object) -> list[tuple[str, str]]:
-        _, whole = signed_in.get("/household")
-        row = next(row for row in whole["vehicles"] if row["name"] == "Wren")
-        assert signed_in.send("patch", f"/vehicles/{row['id']}?version={row['version']}", changes)[0] == 200
-        _, told = signed_in.get("/tonight")
-        return [(one["where"], one["what"]) for one in car_of(told, "Wren")["to_key_in"]]
+def keyed_in_wren(browser: Browser, **changes: object) -> tuple[list[tuple[str, str]], str]:
+    """What is to be keyed in with Wren changed, and what to stop at."""
+    _, whole = browser.get("/household")
+    row = next(row for row in whole["vehicles"] if row["name"] == "Wren")
+    assert browser.send("patch", f"/vehicles/{row['id']}?version={row['version']}", changes)[0] == 200
+    _, told = browser.get("/tonight")
+    rows = car_of(told, "Wren")["to_key_in"]
+    return [(one["where"], one["what"]) for one in rows], next((one["value"] for one in rows if "stop" in one["what"]), "")
 
-    assert ("Wren", "on") in keyed_in(control="managed")
-    by_hand = keyed_in(control="hand", cutoff=True)
-    assert by_hand.index(("Wren", "plug in")) < by_hand.index(("Wren", "stop by hand at"))
+
+def test_a_car_that_steers_itself_is_told_when_to_be_on(signed_in: Browser):
+    rows, stop = keyed_in_wren(signed_in, control="managed")
+
+    assert ("Wren", "on") in rows
+    assert not stop
+
+
+def test_a_car_without_a_limit_is_told_when_to_stop(signed_in: Browser):
+    # 8.733 kWh take 3.797 h from 22:00 on (see above): nobody is up when they are through, so no hand can be asked for it.
+    by_hand, asleep = keyed_in_wren(signed_in, control="hand", cutoff=True)
+    assert by_hand.index(("Wren", "plug in")) < by_hand.index(("Wren", "stop at"))
+    assert asleep == "01:48, 8.7 kWh: nobody is up then"
+
+    by_itself, then = keyed_in_wren(signed_in, control="managed")
+    assert by_itself.index(("Wren", "on")) < by_itself.index(("Wren", "stop at"))
+    assert "nobody" not in then
+
+    # Somebody who never sleeps can.
+    _, whole = signed_in.get("/household")
+    always = {"wake": "00:00", "bedtime": "23:59"}
+    assert signed_in.send("patch", f"/household?version={whole['version']}", always)[0] == 200
+    awake, at_night = keyed_in_wren(signed_in, control="hand")
+    assert ("Wren", "stop by hand at") in awake
+    assert "nobody" not in at_night
 
 
 def test_a_usual_day_stands_in_the_sentence_and_is_named_by_changing_it(signed_in: Browser):

@@ -136,7 +136,12 @@ def test_a_car_that_is_short_and_can_have_nothing_tonight_says_so():
 def test_a_habit_may_leave_tonight_out():
     decision = decided(habit="set_nights", set_nights=["thu"], horizon_nights=2, trips=[a_trip(*MORNING, 50)])
 
-    assert decision.why == "50 % is aboard and the next trip needs 30 %, and its habit leaves tonight out"
+    enough = "50 % is aboard and the next trip needs 30 %"
+    assert decision.why == f"{enough}, its habit leaves tonight out, and Thursday is soon enough"
+    # Of one night nobody knows what comes after it.
+    assert decided(habit="set_nights", set_nights=["thu"], trips=[a_trip(*MORNING, 50)]).why == (
+        f"{enough}, and its habit leaves tonight out"
+    )
 
 
 @pytest.mark.parametrize(

@@ -72,6 +72,11 @@ class Session:
         return reason(self.planned)
 
     @property
+    def stop_at(self) -> datetime:
+        """The minute nearest its end, at which a car without a limit of its own is stopped."""
+        return datetime.fromtimestamp(round(self.end.timestamp() / 60) * 60, self.end.tzinfo)
+
+    @property
     def first_amps(self) -> float:
         return self.currents[0][1]
 
@@ -357,7 +362,7 @@ def _vehicle(plan: Plan, i: int) -> dict[str, Any]:
         told["no_charge"] = str(car.no_charge)
     told |= {
         "setpoints": [[starts[t].isoformat(), round(float(mine.amps[t]), 2)] for t in np.flatnonzero(mine.amps > 0)],
-        "stop": [[_minute(session.end).isoformat(), _kwh(session.wall_kwh)] for session in sessions if car.vehicle.cutoff],
+        "stop": [[session.stop_at.isoformat(), _kwh(session.wall_kwh)] for session in sessions if car.vehicle.cutoff],
         "soc_pct": [[at.isoformat(), _pct(kwh, usable)] for at, kwh in zip(starts, mine.mean.soc_kwh, strict=True)],
         "sessions": [_session_document(car, session) for session in sessions],
         "departures": [
@@ -444,11 +449,6 @@ def _readiness_document(plan: Plan, i: int, nth: int, ready: Readiness) -> dict[
             "binds": list(binds(problem, plan.outcome, i, later)) if earlier.short_kwh else [],
         }
     return told
-
-
-def _minute(instant: datetime) -> datetime:
-    """The nearest minute."""
-    return datetime.fromtimestamp(round(instant.timestamp() / 60) * 60, instant.tzinfo)
 
 
 def _kwh(value: float) -> float:

@@ -140,9 +140,9 @@ def _nothing(plan: Plan, i: int, until: datetime, otherwise: Action) -> tuple[Ac
         before = later is not None and later.start < car.departures[0].trip.leave
         nothing_more = "nothing more can be charged"
         return otherwise, f"{enough}, and {nothing_more} tonight" if before else f"{nothing_more} before it leaves"
-    if not car.chargeable[tonight].any():
-        return otherwise, f"{enough}, and its habit leaves tonight out"
-    return otherwise, enough if later is None else f"{enough}, and {_why_later(plan, later, tonight)}"
+    by_habit = [] if car.chargeable[tonight].any() else ["its habit leaves tonight out"]
+    clauses = [*by_habit, *([] if later is None else [_why_later(plan, later, tonight)])]
+    return otherwise, ", and ".join([", ".join([enough, *clauses[:-1]]), *clauses[-1:]])
 
 
 def _not_at_all(plan: Plan, car: Car, tonight: Flags) -> tuple[Action, str]:

@@ -104,7 +104,7 @@ function Ahead({ tariff, manner, simulated }: { tariff: Tariff; manner: Manner; 
           {least.toFixed(3)}
         </text>
         <line x1={46} x2={width} y1={y(0)} y2={y(0)} className={page.rule} />
-        {hours(x, 44).map((at) => (
+        {hours(x, 44, manner).map((at) => (
           <g key={at.toISOString()}>
             <line x1={x(at)} x2={x(at)} y1={TOP} y2={HEIGHT - 16} className={page.rule} />
             <text x={x(at)} y={HEIGHT - 3} textAnchor="middle" className={page.scale}>

@@ -1,8 +1,14 @@
 import { describe, expect, it } from "vitest";
 import { heights, hours, steps, timeAxis } from "./axis";
+import { clock, type Manner } from "./format";
 
 const start = "2026-01-14T17:10:00Z";
 const end = "2026-01-15T08:00:00Z";
+
+function marked(width: number, timezone: string): string[] {
+  const manner: Manner = { timezone, currency: "EUR", distanceUnit: "km" };
+  return hours(timeAxis(start, end, width, 0), 40, manner).map((at) => clock(at.toISOString(), manner));
+}
 
 describe("the time axis", () => {
   it("puts now at the left and the last departure at the right", () => {
@@ -12,9 +18,23 @@ describe("the time axis", () => {
   });
 
   it("marks every hour where there is room and fewer on a phone", () => {
-    expect(hours(timeAxis(start, end, 1200, 0), 40)).toHaveLength(15);
-    // 300 px over 14 h 50 min is 20 px an hour: every second one, 18:00 to 08:00.
-    expect(hours(timeAxis(start, end, 300, 0), 40)).toHaveLength(8);
+    expect(marked(1200, "Europe/Ljubljana")).toHaveLength(15);
+    // 300 px over 14 h 50 min is 20 px an hour: every second hour of the clock, which is one ahead.
+    expect(marked(300, "Europe/Ljubljana")).toEqual(["20:00", "22:00", "00:00", "02:00", "04:00", "06:00", "08:00"]);
+  });
+
+  it("marks the hours of a clock that is half an hour off", () => {
+    // 17:10 to 08:00 are 13:40 to 04:30 on a clock three and a half hours behind.
+    expect(marked(300, "America/St_Johns")).toEqual([
+      "14:00",
+      "16:00",
+      "18:00",
+      "20:00",
+      "22:00",
+      "00:00",
+      "02:00",
+      "04:00",
+    ]);
   });
 
   it("draws a step that holds until the next", () => {

@@ -1,4 +1,5 @@
 import { type ScaleLinear, type ScaleTime, scaleLinear, scaleTime } from "d3-scale";
+import { clock, type Manner } from "./format";
 
 /** A value from an instant on. */
 export interface Point {
@@ -14,15 +15,19 @@ export function timeAxis(start: string, end: string, width: number, left: number
   return scaleTime([new Date(start), new Date(end)], [left, width]);
 }
 
-/** Full hours between the ends, far enough apart to be read. */
-export function hours(axis: TimeAxis, apart: number): Date[] {
+/** Offsets from universal time are whole quarters of an hour. */
+const QUARTER_MS = 900_000;
+
+/** Full hours of the household's clock between the ends, far enough apart to be read. */
+export function hours(axis: TimeAxis, apart: number, manner: Manner): Date[] {
   const [start, end] = axis.domain() as [Date, Date];
-  const perHour = axis(new Date(start.getTime() + 3600_000)) - axis(start);
+  const perHour = axis(new Date(start.getTime() + 4 * QUARTER_MS)) - axis(start);
   const every = [1, 2, 3, 4, 6, 12].find((n) => n * perHour >= apart) ?? 24;
   const marks: Date[] = [];
-  const first = Math.ceil(start.getTime() / 3600_000) * 3600_000;
-  for (let at = first; at <= end.getTime(); at += 3600_000) {
-    if ((at / 3600_000) % every === 0 || every === 1) marks.push(new Date(at));
+  const first = Math.ceil(start.getTime() / QUARTER_MS) * QUARTER_MS;
+  for (let at = first; at <= end.getTime(); at += QUARTER_MS) {
+    const [hour, minute] = clock(new Date(at).toISOString(), manner).split(":").map(Number) as [number, number];
+    if (minute === 0 && hour % every === 0) marks.push(new Date(at));
   }
   return marks;
 }

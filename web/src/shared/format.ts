@@ -89,13 +89,19 @@ export function unbroken(text: string): string {
   return text.replace(/(\d) (A|V|kW|kWh|km|mi|h|min|%)(?!\w)/g, "$1\u00a0$2");
 }
 
+/** Building a formatter takes a hundred times as long as using one, and a sheet has many clock times. */
+const clocks = new Map<string, Intl.DateTimeFormat>();
+
+function clockOf(timeZone: string): Intl.DateTimeFormat {
+  const known = clocks.get(timeZone);
+  if (known) return known;
+  const built = new Intl.DateTimeFormat("en-GB", { hour: "2-digit", minute: "2-digit", timeZone, hourCycle: "h23" });
+  clocks.set(timeZone, built);
+  return built;
+}
+
 export function clock(instant: string, manner: Manner): string {
-  return new Intl.DateTimeFormat("en-GB", {
-    hour: "2-digit",
-    minute: "2-digit",
-    timeZone: manner.timezone,
-    hourCycle: "h23",
-  }).format(new Date(instant));
+  return clockOf(manner.timezone).format(new Date(instant));
 }
 
 export function weekday(instant: string, manner: Manner): string {

@@ -41,7 +41,7 @@ export function TwoTides({ theirs, mine, manner }: Props) {
             </text>
           </g>
         ))}
-        {hours(x, 60).map((hour) => (
+        {hours(x, 60, manner).map((hour) => (
           <text
             key={+hour}
             className={classes.markName}

@@ -21,7 +21,7 @@ export function HourLines({ plan, manner, height, x, left, narrow }: Props) {
       {dusk !== null && dawn !== null && dawn > dusk && (
         <rect className={classes.dark} x={dusk} y={20} width={dawn - dusk} height={height - 20} />
       )}
-      {hours(x, narrow ? 44 : 42).map((hour) => (
+      {hours(x, narrow ? 44 : 42, manner).map((hour) => (
         <g key={+hour}>
           <line className={classes.hour} x1={x(hour)} x2={x(hour)} y1={20} y2={height} />
           <text
