@@ -506,7 +506,7 @@ def test_a_car_without_a_limit_is_told_when_to_stop(signed_in: Browser):
     # Somebody who never sleeps can.
     _, whole = signed_in.get("/household")
     always = {"wake": "00:00", "bedtime": "23:59"}
-    assert signed_in.send("patch", f"/household?version={whole['version']}", always)[0] == 200
+    assert signed_in.send("patch", f"/household?version={whole['household']['version']}", always)[0] == 200
     awake, at_night = keyed_in_wren(signed_in, control="hand")
     assert ("Wren", "stop by hand at") in awake
     assert "nobody" not in at_night

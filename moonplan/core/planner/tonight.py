@@ -140,9 +140,11 @@ def _nothing(plan: Plan, i: int, until: datetime, otherwise: Action) -> tuple[Ac
         before = later is not None and later.start < car.departures[0].trip.leave
         nothing_more = "nothing more can be charged"
         return otherwise, f"{enough}, and {nothing_more} tonight" if before else f"{nothing_more} before it leaves"
-    by_habit = [] if car.chargeable[tonight].any() else ["its habit leaves tonight out"]
-    clauses = [*by_habit, *([] if later is None else [_why_later(plan, later, tonight)])]
-    return otherwise, ", and ".join([", ".join([enough, *clauses[:-1]]), *clauses[-1:]])
+    left_out = not car.chargeable[tonight].any()
+    if later is None:
+        return otherwise, f"{enough}, and its habit leaves tonight out" if left_out else enough
+    because = f"{enough}, its habit leaves tonight out" if left_out else enough
+    return otherwise, f"{because}, and {_why_later(plan, later, tonight)}"
 
 
 def _not_at_all(plan: Plan, car: Car, tonight: Flags) -> tuple[Action, str]:
