@@ -6,6 +6,7 @@ import json
 import sys
 from codecs import BOM_UTF8
 from collections.abc import Sequence
+from datetime import datetime
 from pathlib import Path
 from typing import Any
 
@@ -20,7 +21,7 @@ from moonplan.core.planner.plan import Plan, document, plan
 from moonplan.core.planner.problem import Departure
 from moonplan.core.rates import hookup_rate
 from moonplan.core.tariff import gaps, household_prices
-from moonplan.core.timegrid import grid_for
+from moonplan.core.timegrid import grid_for, nearest_minute
 from moonplan.core.values import HABITS
 
 REFUSED = 2
@@ -153,7 +154,7 @@ def _plan_table(made: Plan, answer: dict[str, Any]) -> None:
 
 
 def _clock(instant: str) -> str:
-    return f"{instant[5:10]} {instant[11:16]}"
+    return f"{nearest_minute(datetime.fromisoformat(instant)):%m-%d %H:%M}"
 
 
 def _compare(options: argparse.Namespace) -> int:

@@ -116,6 +116,11 @@ def instant_at(day: date, clock: time, zone: ZoneInfo) -> datetime:
     return datetime.fromtimestamp(int(starts[-1]), zone)
 
 
+def nearest_minute(instant: datetime) -> datetime:
+    """The minute nearest an instant, as clock times are told: a session ends between two."""
+    return datetime.fromtimestamp(round(instant.timestamp() / 60) * 60, instant.tzinfo)
+
+
 def told_clock(local: datetime, *, now: datetime | None = None) -> str:
     """The clock time of a local instant, and which one it is in a night in which the clock shows it twice; with its weekday
     where that is over a day from now."""

@@ -29,7 +29,7 @@ from moonplan.core.planner.together import plan_together, refined
 from moonplan.core.planner.what_binds import binds
 from moonplan.core.rates import range_km
 from moonplan.core.simulate import NOTHING_KWH, Run
-from moonplan.core.timegrid import Floats
+from moonplan.core.timegrid import Floats, nearest_minute
 
 FORMAT = "moonplan-plan/1"
 
@@ -74,7 +74,7 @@ class Session:
     @property
     def stop_at(self) -> datetime:
         """The minute nearest its end, at which a car without a limit of its own is stopped."""
-        return datetime.fromtimestamp(round(self.end.timestamp() / 60) * 60, self.end.tzinfo)
+        return nearest_minute(self.end)
 
     @property
     def first_amps(self) -> float:

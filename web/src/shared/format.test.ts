@@ -71,6 +71,11 @@ describe("figures", () => {
     expect(day("2026-01-14T23:30:00Z", here)).toBe("2026-01-15");
   });
 
+  it("tells the nearest minute of a session that ends between two", () => {
+    expect(clock("2026-01-15T04:59:44.983Z", here)).toBe("06:00");
+    expect(clock("2026-01-15T04:59:20Z", here)).toBe("05:59");
+  });
+
   it("keeps a figure and its unit on one line", () => {
     expect(unbroken("13.49 A, from 02:30 16 A")).toBe("13.49\u00a0A, from 02:30 16\u00a0A");
     expect(unbroken("9.2 kW, 51 km per hour at 2 Amps")).toBe("9.2\u00a0kW, 51\u00a0km per hour at 2 Amps");

@@ -100,8 +100,11 @@ function clockOf(timeZone: string): Intl.DateTimeFormat {
   return built;
 }
 
+const A_MINUTE_MS = 60_000;
+
+/** The clock time of the nearest minute: a session ends between two. */
 export function clock(instant: string, manner: Manner): string {
-  return clockOf(manner.timezone).format(new Date(instant));
+  return clockOf(manner.timezone).format(Math.round(Date.parse(instant) / A_MINUTE_MS) * A_MINUTE_MS);
 }
 
 export function weekday(instant: string, manner: Manner): string {
