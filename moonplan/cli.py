@@ -21,7 +21,7 @@ from moonplan.core.planner.plan import Plan, document, plan
 from moonplan.core.planner.problem import Departure
 from moonplan.core.rates import hookup_rate
 from moonplan.core.tariff import gaps, household_prices
-from moonplan.core.timegrid import grid_for, nearest_minute
+from moonplan.core.timegrid import Grid, grid_for, nearest_minute
 from moonplan.core.values import HABITS
 
 REFUSED = 2
@@ -88,13 +88,17 @@ def _say(told: str) -> None:
     print(told, file=sys.stderr)
 
 
+def _say_gaps(household: Household, grid: Grid) -> None:
+    for start, end in gaps(household, grid):
+        _say(f"tariff.series: no dated price from {start.isoformat()} to {end.isoformat()}, where the bands hold")
+
+
 def _plan(options: argparse.Namespace) -> int:
     household = _household(options)
     if options.habit:
         household = dataclasses.replace(household, habit=options.habit)
     made = plan(household)
-    if missing := gaps(household.tariff, made.problem.grid):
-        _say(f"tariff.series: {missing} slots without a dated price, priced by the bands")
+    _say_gaps(household, made.problem.grid)
     answer = document(made)
     if options.json:
         _print_json(answer)
@@ -230,8 +234,7 @@ def _prices(options: argparse.Namespace) -> int:
     h = _household(options)
     grid = grid_for(h.now, nights=h.horizon_nights, slot_minutes=h.slot_minutes, zone=h.zone)
     found = household_prices(h, grid)
-    if missing := gaps(h.tariff, grid):
-        _say(f"tariff.series: {missing} slots without a dated price, priced by the bands")
+    _say_gaps(h, grid)
     slots: list[tuple[str, float, float, str]] = [
         (start.isoformat(), round(float(price), 8), round(float(export), 8), band)
         for start, price, export, band in zip(grid.starts, found.price, found.export_price, found.band, strict=False)

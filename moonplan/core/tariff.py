@@ -98,11 +98,11 @@ def prices(tariff: Tariff, grid: Grid) -> Prices:
 
 def household_prices(household: Household, grid: Grid) -> Prices:
     """Prices of a household's slots: its tariff, and from their dates on those that follow it."""
-    found = prices(household.tariff, grid)
-    for later in household.later_tariffs:
-        first = grid.first_at_or_after(instant_at(later.since, time(0), grid.zone))
+    (_, present), *later = _in_force(household, grid)
+    found = prices(present, grid)
+    for first, tariff in later:
         if first < grid.n_slots:
-            then = prices(later.tariff, grid)
+            then = prices(tariff, grid)
             found = Prices(
                 np.concatenate([found.price[:first], then.price[first:]]),
                 np.concatenate([found.export_price[:first], then.export_price[first:]]),
@@ -116,19 +116,20 @@ def household_contracted_kw(household: Household, grid: Grid) -> Floats | None:
 
     None where no tariff has one.
     """
-    in_force = [
-        (0, household.tariff),
-        *(
-            (grid.first_at_or_after(instant_at(later.since, time(0), grid.zone)), later.tariff)
-            for later in household.later_tariffs
-        ),
-    ]
+    in_force = _in_force(household, grid)
     if all(tariff.contracted_kw is None for _, tariff in in_force):
         return None
     found = np.full(grid.n_slots, _NO_CONTRACT_KW)
     for first, tariff in in_force:
         found[first:] = _NO_CONTRACT_KW if tariff.contracted_kw is None else tariff.contracted_kw
     return found
+
+
+def _in_force(household: Household, grid: Grid) -> list[tuple[int, Tariff]]:
+    """The household's tariffs, each with the slot that it holds from."""
+    later = household.later_tariffs
+    since = [grid.first_at_or_after(instant_at(one.since, time(0), grid.zone)) for one in later]
+    return [(0, household.tariff), *zip(since, (one.tariff for one in later), strict=True)]
 
 
 def steps(tariff: Tariff, start_s: int, end_s: int, zone: ZoneInfo) -> Steps:
@@ -186,11 +187,21 @@ def _under_dated_prices(tariff: Tariff, banded: Steps, end_s: int) -> Steps:
     return Steps(cuts, np.where(gap, banded.price[under], value), np.where(gap, banded.line[under], DATED))
 
 
-def gaps(tariff: Tariff, grid: Grid) -> int:
-    """How many slots of the grid start in a gap of the dated prices, and so fall back to the bands."""
-    if not tariff.series:
-        return 0
-    return sum(1 for name in prices(tariff, grid).band if name != SERIES)
+def in_gap(household: Household, grid: Grid) -> Flags:
+    """Slots that start in a gap of the dated prices, and so fall back to the bands, shape (n_slots,).
+
+    None where the tariff in force has no dated prices at all.
+    """
+    has_dated = np.zeros(grid.n_slots, dtype=np.bool_)
+    for first, tariff in _in_force(household, grid):
+        has_dated[first:] = bool(tariff.series)
+    return has_dated & np.array([name != SERIES for name in household_prices(household, grid).band], dtype=np.bool_)
+
+
+def gaps(household: Household, grid: Grid) -> list[tuple[datetime, datetime]]:
+    """From when until when dated prices are missing, in whole slots."""
+    edges = np.flatnonzero(np.diff(np.concatenate([[False], in_gap(household, grid), [False]]))).tolist()
+    return [(grid.starts[first], grid.starts[end]) for first, end in zip(edges[::2], edges[1::2], strict=True)]
 
 
 def paid_at(tariff: Tariff, instant: datetime, zone: ZoneInfo) -> Paid:

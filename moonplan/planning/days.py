@@ -24,6 +24,7 @@ from moonplan.planning.evenings import evenings_of
 from moonplan.planning.heading import heading
 from moonplan.planning.shown import goes_on
 from moonplan.planning.standins import simulated
+from moonplan.planning.tariffs import without_dated_price
 
 FEWEST, MOST = 1, 14
 # How far a trip can be repeated. [days]
@@ -60,6 +61,7 @@ def days(person: Person, nights: int) -> dict[str, Any]:
         "end": end.isoformat(),
         "cars": [_car(made, i, answer["vehicles"][i], stored[car.id]) for i, car in enumerate(made.problem.cars)],
         "totals": answer["totals"],
+        "without_dated_price": without_dated_price(made.problem),
         "simulated": simulated(household, now),
         "server_ms": round((time.perf_counter() - began) * 1000),
     }

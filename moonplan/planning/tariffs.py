@@ -10,8 +10,9 @@ from typing import Any
 from moonplan.core import household as documents
 from moonplan.core.mistakes import BadDocument, Mistake
 from moonplan.core.painting import Stroke, painted
+from moonplan.core.planner.problem import Problem
 from moonplan.core.series import steps_of
-from moonplan.core.tariff import Week, held, paid_at, weeks
+from moonplan.core.tariff import Week, gaps, held, paid_at, weeks
 from moonplan.core.values import WEEKDAYS, clock_of
 from moonplan.devices import FEEDS
 from moonplan.household import editing
@@ -55,6 +56,12 @@ def tariff_document(tariff: Tariff, now: datetime, start: datetime, end: datetim
     days = SeriesDay.objects.of(tariff.household, "price", tariff)
     series = steps_of(days.between((start - timedelta(days=1)).date(), end.date()))
     return sheet(tariff) | {"series": [[at.isoformat(), price] for at, price in series]}
+
+
+def without_dated_price(problem: Problem) -> list[dict[str, str]]:
+    """From when until when a plan counts with a tariff's lines, since its dated prices say nothing."""
+    missing = gaps(problem.household, problem.grid)
+    return [{"start": start.isoformat(), "end": end.isoformat()} for start, end in missing]
 
 
 def sheet(tariff: Tariff) -> dict[str, Any]:

@@ -34,7 +34,7 @@ from moonplan.planning.evenings import set_evening
 from moonplan.planning.heading import heading
 from moonplan.planning.shown import goes_on, hanging_on_their_leads, keep
 from moonplan.planning.standins import simulated
-from moonplan.planning.tariffs import DEPTHS
+from moonplan.planning.tariffs import DEPTHS, without_dated_price
 
 # Into how many pins a session is pinned at most.
 _PINNED_AT_MOST = 3
@@ -77,6 +77,7 @@ def tonight(person: Person) -> dict[str, Any]:
             for i, car in enumerate(made.problem.cars)
         ],
         "totals": answer["totals"],
+        "without_dated_price": without_dated_price(made.problem),
         "simulated": simulated(household, now),
         "cautions": [caution | {"cars": _cars_of(made, decisions, caution)} for caution in cautions.shown(person, asked)],
         "server_ms": round((time.perf_counter() - began) * 1000),

@@ -215,14 +215,21 @@ def test_dated_prices_from_a_file_win_and_its_gap_falls_back_to_the_lines(signed
     assert tariff_of(signed_in)["dated"] is None
 
     signed_in.bring(path, text, keep=True, unit="hundredths per kWh")
-    at = {run["start"][11:16]: (run["price"], run["band"]) for run in signed_in.get("/tonight")[1]["prices"]}
+    _, told = signed_in.get("/tonight")
+    at = {run["start"][11:16]: (run["price"], run["band"]) for run in told["prices"]}
     assert at["00:00"] == (0.05, "series")
     assert at["02:00"] == (0.08912, "night")
     assert at["03:00"] == (0.07, "series")
+    # Before the file and in its gap; the last price holds for an hour, as long as the others.
+    missing = [("2026-01-14T18:15", "2026-01-15T00:00"), ("2026-01-15T02:00", "2026-01-15T03:00")]
+    for path_, end in (("/tonight", "2026-01-15T12:00"), ("/days?nights=2", "2026-01-16T12:00")):
+        told_missing = [(one["start"][:16], one["end"][:16]) for one in signed_in.get(path_)[1]["without_dated_price"]]
+        assert told_missing == [*missing, ("2026-01-15T04:00", end)]
     _, again = signed_in.bring(path, text, keep=True, unit="hundredths per kWh")
     assert (again["new"], again["again"]) == (0, 3)
     signed_in.send("post", "/undo")
     assert tariff_of(signed_in)["dated"] is None
+    assert signed_in.get("/tonight")[1]["without_dated_price"] == []
 
 
 def test_a_month_that_is_none_is_refused_at_its_field(signed_in: Browser):

@@ -117,6 +117,15 @@ def test_the_price_of_every_slot(capfd: pytest.CaptureFixture[str]):
     assert {slot[3] for slot in slots} == {"night", "evening peak", "default"}
 
 
+@pytest.mark.parametrize("command", ["plan", "prices"])
+def test_hours_without_a_dated_price_are_told_beside_the_answer(capfd: pytest.CaptureFixture[str], given, command: str):
+    series = [["2026-01-14T12:00:00+01:00", 0.1], ["2026-01-15T00:00:00+01:00", None]]
+
+    assert main([command, given(a_document(tariff={"default_price": 0.3, "series": series})), "--json"]) == 0
+    missing = "no dated price from 2026-01-15T00:00:00+01:00 to 2026-01-15T12:00:00+01:00"
+    assert capfd.readouterr().err == f"tariff.series: {missing}, where the bands hold\n"
+
+
 def test_the_tables_a_person_reads(capfd: pytest.CaptureFixture[str]):
     for command in ("plan", "chain", "prices"):
         assert main([command, EXAMPLE]) == 0

@@ -11,7 +11,7 @@ from moonplan.core.household import Band, Tariff
 from moonplan.core.tariff import gaps, prices
 from moonplan.core.timegrid import grid_for
 from moonplan.core.values import WEEKDAYS
-from tests.core.factories import a_household
+from tests.core.factories import a_household, at
 from tests.core.strategies import bands
 
 NIGHTS = {"name": "night", "price": 0.1, "days": ["mon", "tue", "wed", "thu", "fri"], "from": "22:00", "to": "06:00"}
@@ -65,7 +65,25 @@ def test_dated_prices_win_and_a_gap_falls_back_to_the_bands():
 
     assert list(found.price[:3]) == pytest.approx([0.5, 0.3, -0.05])
     assert found.band[:3] == ["series", "default", "series"]
-    assert gaps(household.tariff, grid) == 1
+    assert gaps(household, grid) == [(at("2026-01-14T19:00:00+01:00"), at("2026-01-14T20:00:00+01:00"))]
+
+
+def test_dated_prices_that_are_not_out_yet_are_a_gap_until_the_end_of_the_plan():
+    series = [["2026-01-14T12:00:00+01:00", 0.5], ["2026-01-15T00:00:00+01:00", None]]
+    household = a_household(tariff={"default_price": 0.3, "series": series})
+    grid = grid_for(household.now, nights=2, slot_minutes=60, zone=household.zone)
+
+    assert gaps(household, grid) == [(at("2026-01-15T00:00:00+01:00"), at("2026-01-16T12:00:00+01:00"))]
+
+
+def test_a_tariff_without_dated_prices_has_no_gap():
+    series = [["2026-01-14T12:00:00+01:00", 0.5], ["2026-01-15T00:00:00+01:00", None]]
+    later = {"since": "2026-01-15", "tariff": {"default_price": 0.1}}
+    plain = a_household(tariff={"default_price": 0.3})
+    until_midnight = a_household(tariff={"default_price": 0.3, "series": series}, later_tariffs=[later])
+
+    for household in (plain, until_midnight):
+        assert gaps(household, grid_for(household.now, nights=2, slot_minutes=60, zone=household.zone)) == []
 
 
 def test_a_slot_that_a_dated_price_cuts_takes_the_mean():

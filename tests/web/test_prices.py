@@ -249,3 +249,6 @@ def test_a_feed_is_chosen_and_says_that_it_is_made_up(demo: Served, open_page):
     expect(page.get_by_role("img", name="Prices known ahead, hour by hour")).to_be_visible()
     page.get_by_role("link", name="Tonight").click()
     expect(page.get_by_text("simulated sky and simulated day-ahead feed")).to_be_visible()
+    # What tomorrow's prices do not reach is reckoned with otherwise, and says so.
+    page.get_by_role("link", name="Days").click()
+    expect(page.get_by_text("No dated prices are known from Friday 00:00 to Wednesday 21 January 12:00")).to_be_visible()

@@ -30,6 +30,11 @@ class Problem(Schema):
     by: str | None = None
 
 
+class Stretch(Schema):
+    start: datetime
+    end: datetime
+
+
 # How many sessions may be pinned, and times kept off, for a car and a night.
 MOST_BY_HAND = 24
 

@@ -8,7 +8,7 @@ from typing import Annotated, Literal
 from ninja import Schema
 from pydantic import Field
 
-from moonplan.api.schemas.common import MOST_BY_HAND, Day, Moment, Strict
+from moonplan.api.schemas.common import MOST_BY_HAND, Day, Moment, Stretch, Strict
 from moonplan.api.schemas.tonight import KeptOff, PinByHand, Point, SessionOut, Totals
 
 
@@ -102,6 +102,7 @@ class Days(Schema):
     end: datetime
     cars: list[CarDays]
     totals: Totals
+    without_dated_price: list[Stretch]
     simulated: list[str]
     undo: str | None
     server_ms: int

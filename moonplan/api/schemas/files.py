@@ -6,12 +6,8 @@ from datetime import date, datetime
 
 from ninja import Schema
 
+from moonplan.api.schemas.common import Stretch
 from moonplan.api.schemas.rates import RefusedRow
-
-
-class Stretch(Schema):
-    start: datetime
-    end: datetime
 
 
 class SeriesBrought(Schema):

@@ -7,7 +7,7 @@ from typing import Literal
 
 from ninja import Schema
 
-from moonplan.api.schemas.common import Strict
+from moonplan.api.schemas.common import Stretch, Strict
 from moonplan.api.schemas.household import ReadableCaution
 from moonplan.core.planner.tonight import Action
 
@@ -255,6 +255,7 @@ class Tonight(Schema):
     circuits: list[CircuitLoad]
     cars: list[CarTonight]
     totals: Totals
+    without_dated_price: list[Stretch]
     simulated: list[str]
     cautions: list[CautionTonight]
     undo: str | None

@@ -15,7 +15,7 @@ import numpy as np
 
 from moonplan.core.household import Household, Tariff, Vehicle
 from moonplan.core.planner.plan import Plan, plan
-from moonplan.core.tariff import gaps
+from moonplan.core.tariff import in_gap
 from moonplan.core.timegrid import noon
 
 _NIGHTS = 7
@@ -122,7 +122,7 @@ def _of_stretch(made: Plan) -> Bill:
         km=sum(departure.trip.km for car in problem.cars for departure in car.departures),
         short_kwh=made.outcome.short_kwh,
         slots=problem.grid.n_slots,
-        undated=gaps(problem.household.tariff, problem.grid),
+        undated=int(in_gap(problem.household, problem.grid).sum()),
     )
 
 

@@ -1563,6 +1563,19 @@ export interface components {
             /** Pct */
             pct: number;
         };
+        /** Stretch */
+        Stretch: {
+            /**
+             * Start
+             * Format: date-time
+             */
+            start: string;
+            /**
+             * End
+             * Format: date-time
+             */
+            end: string;
+        };
         /** Tonight */
         Tonight: {
             /** Revision */
@@ -1614,6 +1627,8 @@ export interface components {
             /** Cars */
             cars: components["schemas"]["CarTonight"][];
             totals: components["schemas"]["Totals"];
+            /** Without Dated Price */
+            without_dated_price: components["schemas"]["Stretch"][];
             /** Simulated */
             simulated: string[];
             /** Cautions */
@@ -1835,6 +1850,8 @@ export interface components {
             /** Cars */
             cars: components["schemas"]["CarDays"][];
             totals: components["schemas"]["Totals"];
+            /** Without Dated Price */
+            without_dated_price: components["schemas"]["Stretch"][];
             /** Simulated */
             simulated: string[];
             /** Undo */
@@ -3469,19 +3486,6 @@ export interface components {
             gaps_in_all: number;
             /** Repeated */
             repeated: string[];
-        };
-        /** Stretch */
-        Stretch: {
-            /**
-             * Start
-             * Format: date-time
-             */
-            start: string;
-            /**
-             * End
-             * Format: date-time
-             */
-            end: string;
         };
         /** ArrayRow */
         ArrayRow: {

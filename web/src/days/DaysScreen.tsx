@@ -8,6 +8,7 @@ import { counted, energy, isTold, mannerOf, money } from "../shared/format";
 import page from "../shared/Page.module.css";
 import { Refinement } from "../shared/Refinement";
 import { Simulated } from "../shared/Simulated";
+import { Undated } from "../shared/Undated";
 import { Undo } from "../shared/Undo";
 import { Calendars } from "./Calendars";
 import classes from "./Days.module.css";
@@ -86,6 +87,7 @@ function Shown({ plan, nights, setNights }: { plan: Days; nights: number; setNig
       ))}
       <Horizon plan={plan} />
       <Simulated what={plan.simulated} />
+      <Undated plan={plan} manner={manner} />
       <DaysSheet plan={plan} manner={manner} edit={edit} onOpen={setEditing} />
       {edit.error && !atItsField && (
         <p role="alert" className={page.wrong}>

@@ -5,6 +5,7 @@ import { timeAxis } from "../../shared/axis";
 import type { Manner } from "../../shared/format";
 import { columnFor } from "../../shared/names";
 import { Simulated } from "../../shared/Simulated";
+import { Undated } from "../../shared/Undated";
 import { CarTide } from "./CarTide";
 import { CircuitLoad } from "./CircuitLoad";
 import { HourLines } from "./HourLines";
@@ -69,6 +70,7 @@ export function NightSheet({ plan, manner }: { plan: Tonight; manner: Manner }) 
           "Point at a session, or reach it with Tab, to read it here; pull it, or press the arrow keys, to pin it elsewhere."}
       </p>
       <Simulated what={plan.simulated} />
+      <Undated plan={plan} manner={manner} />
       <NightTable plan={plan} manner={manner} />
     </section>
   );
