@@ -303,6 +303,36 @@ def test_a_car_that_stops_by_itself_has_one_current_to_key_in():
     assert made.amps[0][made.amps[0] > 0].tolist() == [16.0] * 17
 
 
+@pytest.mark.parametrize(("steps_a", "lesser"), [((), [15.87]), ((6, 10, 16), [10.0]), ((6, 10, 16), [6.0, 10.0])])
+def test_a_current_that_changes_for_nothing_does_not_change(steps_a: tuple[int, ...], lesser: list[float]):
+    # 15 kWh to the limit of 80 % at a lossless 3.68 kW: with all at 16 A it is full sooner, and for the same money.
+    leads = [a_lead(steps_a=list(steps_a))] if steps_a else [a_lead()]
+    rates = [LOSSLESS | {"cautious": {"efficiency": 0.9, "overhead_kw": 0.0}}]
+    problem = build(a_household(leads=leads, vehicles=[a_car(soc_pct=50, end_pct=79)], rates=rates))
+    ten = problem.grid.first_at_or_after(at("2026-01-14T22:00:00+01:00"))
+    amps = np.zeros(problem.grid.n_slots)
+    amps[ten : ten + 18] = [16.0] * 8 + lesser + [16.0] * (10 - len(lesser))
+
+    made = improved(problem, candidate(problem, [amps]), moves=0)
+
+    assert made.outcome.cost == pytest.approx(15 * 0.10)
+    assert set(made.amps[0][made.amps[0] > 0].tolist()) == {16.0}
+
+
+def test_a_lesser_current_in_a_dear_hour_stays():
+    # An hour at 16 A, a dear one at 6 A and two at 16 A are 12.42 kWh, of 12 that are wanted.
+    dear = {"name": "dear", "price": 0.5, "from": "23:00", "to": "00:00"}
+    tariff = {"default_price": 0.1, "bands": [dear]}
+    problem = build(a_household(leads=[a_lead(steps_a=[6, 16])], vehicles=[a_car(end_pct=74)], tariff=tariff))
+    ten = problem.grid.first_at_or_after(at("2026-01-14T22:00:00+01:00"))
+    amps = np.zeros(problem.grid.n_slots)
+    amps[ten : ten + 16] = [16.0] * 4 + [6.0] * 4 + [16.0] * 8
+
+    made = improved(problem, candidate(problem, [amps]), moves=0)
+
+    assert made.amps[0][ten : ten + 8].tolist() == [16.0] * 4 + [6.0] * 4
+
+
 def a_family(seed: int, *, cars: int, nights: int) -> Problem:
     return with_habits(build(read(json.dumps(a_family_household(seed, cars=cars, nights=nights)))))
 

@@ -40,6 +40,14 @@ def test_a_step_more_or_less_is_told_in_minutes():
     )
 
 
+def test_a_step_from_a_current_that_is_no_whole_number_is_an_ampere():
+    # 2 h at 15.5 A are 7.13 kWh; at 16 A it could be through, but not at 16.5.
+    pin = QUARTER | {"end": "2026-01-14T20:15:00+01:00", "amps": 15.5}
+
+    # 14.5 A would take 2 h 8 min.
+    assert reason(pins=[pin], vehicles=[a_car(end_pct=10)]).endswith("; 1 A less would take 8 min longer")
+
+
 def test_what_a_step_less_loses_is_told_in_kilowatt_hours():
     # 0.38 kW are lost while it charges: 9.9 kWh take 3 h at 3.68 kW, 11.04 kWh, and 5.156 h at 2.3 kW, 11.86 kWh.
     lossy = {"efficiency": 1.0, "overhead_kw": 0.38}
@@ -233,6 +241,33 @@ def test_another_car_may_have_the_lead_all_night():
     )
 
     assert "the default price, 0.3 a kWh, since Wren has its lead in the cheaper hours" in told_of_heron
+
+
+def test_by_hand_a_session_cannot_go_on_into_cheaper_hours_in_which_nobody_ends_it():
+    # Everybody sleeps from 22:30 to 06:30: 3.68 kWh are bought from 21:30 on, half of them at the price of the day.
+    told_of_heron = reason(
+        leads=[a_lead(control="hand")],
+        vehicles=[a_car(control="hand", soc_pct=20, end_pct=10)],
+        trips=[a_trip("2026-01-15T07:00:00+01:00", "2026-01-15T18:00:00+01:00", 43.4)],
+        tariff={"default_price": 0.3, "bands": [NIGHT_BAND]},
+    )
+
+    assert "since nobody is up to end it in the other cheaper hours" in told_of_heron
+
+
+def test_the_sun_first_says_that_it_does_not_go_by_the_price():
+    # 0.8 kW are over for three hours, and at most 2.4 kWh of the five: what is bought beside them is cheaper at night, but
+    # for another session 0.3 kW more would be lost, off the grid.
+    lossy = {"efficiency": 1.0, "overhead_kw": 0.3}
+    told_of_heron = reason(
+        habit="sun_first",
+        solar_kw=[["2026-01-15T09:00:00+01:00", 0.8], ["2026-01-15T12:00:00+01:00", 0]],
+        rates=[LOSSLESS | lossy | {"cautious": lossy}],
+        vehicles=[a_car(soc_pct=20, end_pct=30)],
+        tariff={"default_price": 0.3, "bands": [NIGHT_BAND]},
+    )
+
+    assert told_of_heron.endswith("the default price, 0.3 a kWh, since its habit puts own sun before a lower price")
 
 
 def test_of_several_causes_the_one_of_most_hours_comes_first():

@@ -53,6 +53,7 @@ def improved(problem: Problem, start: Candidate, *, moves: int) -> Candidate:
                     best, helped = trial, True
                     break
         best = _at_all_there_is(problem, car, i, _smoothed(problem, car, i, _trimmed(problem, car, i, best)))
+        best = _with_fewer_currents(problem, car, i, best)
     return best
 
 
@@ -169,6 +170,29 @@ def _at_all_there_is(problem: Problem, car: Car, i: int, best: Candidate) -> Can
         trial = _with_car(problem, best, i, _with(best.amps[i], t, 1, float(room[t])))
         if trial.outcome.rank <= best.outcome.rank and not any(broken_alone(problem, car, trial.amps[i])):
             best = trial
+    return best
+
+
+def _with_fewer_currents(problem: Problem, car: Car, i: int, best: Candidate) -> Candidate:
+    """Where the current of a managed car's session changes, one of the two for both, where that is no worse."""
+    if car.control != "managed":
+        return best
+    room = car.offered(room_for(problem, best.amps, i))
+    for run in runs(best.amps[i]):
+        first, changes = run.first, np.flatnonzero(np.diff(best.amps[i][run.first : run.last + 1])) + run.first + 1
+        for t, end in pairwise([*changes.tolist(), run.last + 1]):
+            before, after = best.amps[i][t - 1 : t + 1].tolist()
+            at_one = [_with(best.amps[i], first, end - first, current) for current in (before, after)]
+            trials = [
+                _with_car(problem, best, i, amps)
+                for amps in at_one
+                if (amps <= room + SLACK_A).all() and not any(broken_alone(problem, car, amps))
+            ]
+            found = min(trials, key=lambda one: one.outcome.rank, default=None)
+            if found is not None and found.outcome.rank <= best.outcome.rank:
+                best = found
+            else:
+                first = t
     return best
 
 

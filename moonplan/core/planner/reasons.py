@@ -125,7 +125,8 @@ def _a_step_away(session: PlannedSession) -> str | None:
         stepped = [_next_step(car, float(a), way, float(car.limit_a[run.first])) for a in offered]
         there = None if None in stepped else _through(session, np.array(stepped))
         if here is not None and there is not None and abs(there.hours - here.hours) > 1 / 60:
-            what = f"{stepped[0]:g} A" if at_one else f"a step {word}" if car.steps_a else f"1 A {word}"
+            nameable = at_one and (car.steps_a or offered[0] == round(offered[0]))
+            what = f"{stepped[0]:g} A" if nameable else f"a step {word}" if car.steps_a else f"1 A {word}"
             told.append(f"{what} would take {_otherwise(here, there)}")
     return ", ".join(told) or None
 

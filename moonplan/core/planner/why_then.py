@@ -81,6 +81,8 @@ def _why_not_cheaper(session: PlannedSession) -> str:
     if not (cheaper & in_time).any():
         return _why_the_lowest(session, anywhere, in_time)
     left = cheaper & in_time & (session.mine.amps <= 0)
+    if session.habit == "sun_first" and session.own_share > NO_DIFFERENCE:
+        return ", since its habit puts own sun before a lower price" if left.any() else ""
     if not left.any():
         return f", since every cheaper hour{' until then' if cheaper[~in_time].any() else ''} is used already"
     others = "the other cheaper hours" if (cheaper & in_time & ~left).any() else "the cheaper hours"
@@ -117,6 +119,7 @@ def _causes(session: PlannedSession) -> Iterator[tuple[Flags, str]]:
     squeezed = (session.room_a < car.offered(car.limit_a) - NO_DIFFERENCE) & (elsewhere.saves < NO_DIFFERENCE)
     yield squeezed & ~beside, "{who} in {hours}"
     if car.control == "hand":
+        yield _nobody_ends_it(session), "nobody is up to end it in {hours}"
         yield ~session.problem.awake[:-1], "nobody is up to start it in {hours}"
     yield _is_full(session, elsewhere.gains_kwh), "it is at its limit after {all_hours} already"
     yield _stands_high(session, elsewhere.saves), f"it would stand above {car.vehicle.rest_pct:g} % for long after {{hours}}"
@@ -173,6 +176,15 @@ def _elsewhere(session: PlannedSession) -> _Elsewhere:
     )
     saves = np.where(stored_kw[of_slot] > 0, here - session.problem.prices.price * wall_per_stored, -np.inf)
     return _Elsewhere(saves, stored_kw[of_slot] * session.problem.grid.hours)
+
+
+def _nobody_ends_it(session: PlannedSession) -> Flags:
+    """Slots after the session at whose ends all sleep: where it goes on into them, it goes on until somebody is up."""
+    awake, after = session.problem.awake, session.run.last + 1
+    asleep = np.zeros(session.problem.grid.n_slots, dtype=np.bool_)
+    up_again = np.flatnonzero(awake[after + 1 :])
+    asleep[after : after + int(up_again[0]) if len(up_again) else None] = True
+    return asleep
 
 
 def _is_full(session: PlannedSession, gains_kwh: Floats) -> Flags:
