@@ -255,6 +255,24 @@ def test_by_hand_a_session_cannot_go_on_into_cheaper_hours_in_which_nobody_ends_
     assert "since nobody is up to end it in the other cheaper hours" in told_of_heron
 
 
+def told_of_wren_after_heron(max_a: float) -> str:
+    """What is said of Wren, which comes second on a circuit of 16 A. max_a : what Heron's lead takes of it."""
+    made = told(
+        habit="plug_and_go",
+        leads=[a_lead(max_a=max_a), a_lead(id="second")],
+        vehicles=[a_car(name="Heron", soc_pct=70), a_car(id="wren", name="Wren", lead="second", soc_pct=60)],
+        rates=[LOSSLESS, LOSSLESS | {"vehicle": "wren", "lead": "second"}],
+    )
+    return str(made["vehicles"][1]["sessions"][0]["reason"])
+
+
+def test_at_once_on_arrival_may_be_after_those_who_came_before():
+    assert "at once on arrival, and Heron has the current until then; 15 A would take" in told_of_wren_after_heron(16)
+    # Six amperes are enough to begin with, and five kWh at the other ten take Heron from 18:00 until 20:10.
+    beside = told_of_wren_after_heron(10)
+    assert beside.endswith("at once on arrival; until 20:15 no more, since Heron has the rest of circuit carport")
+
+
 def test_the_sun_first_says_that_it_does_not_go_by_the_price():
     # 0.8 kW are over for three hours, and at most 2.4 kWh of the five: what is bought beside them is cheaper at night, but
     # for another session 0.3 kW more would be lost, off the grid.

@@ -59,7 +59,7 @@ def _why_no_more(session: PlannedSession) -> str | None:
     """Why the session is at no more where it is at its least: others have the rest, or it is held to less than its chain
     carries, by somebody for the night, by its habit, or since a circuit is shared evenly."""
     car, run = session.car, session.run
-    if car.delivery is None or not np.isnan(car.pinned_a[run.first]):
+    if car.delivery is None or session.is_pinned:
         return None
     carries_a = car.delivery.amps
     # In its last slot a session may have less, to end where it should.

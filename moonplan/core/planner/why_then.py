@@ -61,12 +61,21 @@ def _on_average(session: PlannedSession) -> str:
 def _why_at_once(session: PlannedSession) -> str | None:
     """Why no price was looked at, nothing where what it serves says so; None where one was."""
     if session.habit == "plug_and_go":
-        return ", since its habit is to charge at once on arrival"
+        return f", since its habit is to charge at once on arrival{_waited_for(session)}"
     if session.is_pinned:
         return "" if session.serves is None else ", since you pinned it"
     if session.is_below_boost:
         return "" if session.is_for_boost else f", since it charges at once below {session.car.vehicle.boost_pct:g} %"
     return None
+
+
+def _waited_for(session: PlannedSession) -> str:
+    """Who had the current until the session began, though the car could have charged."""
+    car, before = session.car, np.zeros(session.problem.grid.n_slots, dtype=np.bool_)
+    before[session.run.first - 1 : session.run.first] = True
+    has_room = session.mine.mean.soc_kwh[:-1] < car.limit_kwh - NOTHING_KWH
+    waits = before & car.could_charge & has_room & (session.room_a < car.least_a)
+    return f", and {_who_has_it(session, waits)} until then" if waits.any() else ""
 
 
 def _why_not_cheaper(session: PlannedSession) -> str:
