@@ -319,6 +319,21 @@ def test_a_current_that_changes_for_nothing_does_not_change(steps_a: tuple[int, 
     assert set(made.amps[0][made.amps[0] > 0].tolist()) == {16.0}
 
 
+def test_a_lesser_current_stands_at_an_end_of_its_session_where_that_costs_no_more():
+    # Fourteen quarters of an hour at 16 A and one at 10 A are the 13.455 kWh that are wanted, at one price.
+    problem = build(a_household(leads=[a_lead(steps_a=[6, 10, 16])], vehicles=[a_car(end_pct=76.91)]))
+    ten = problem.grid.first_at_or_after(at("2026-01-14T22:00:00+01:00"))
+    amps = np.zeros(problem.grid.n_slots)
+    amps[ten : ten + 15] = [16.0] * 4 + [10.0] + [16.0] * 10
+
+    made = improved(problem, candidate(problem, [amps]), moves=0)
+
+    assert made.outcome.cost == pytest.approx(13.455 * 0.10)
+    offered = made.amps[0][ten : ten + 15].tolist()
+    assert sorted(offered) == [10.0] + [16.0] * 14
+    assert 10.0 in (offered[0], offered[-1])
+
+
 def test_a_lesser_current_in_a_dear_hour_stays():
     # An hour at 16 A, a dear one at 6 A and two at 16 A are 12.42 kWh, of 12 that are wanted.
     dear = {"name": "dear", "price": 0.5, "from": "23:00", "to": "00:00"}

@@ -174,26 +174,37 @@ def _at_all_there_is(problem: Problem, car: Car, i: int, best: Candidate) -> Can
 
 
 def _with_fewer_currents(problem: Problem, car: Car, i: int, best: Candidate) -> Candidate:
-    """Where the current of a managed car's session changes, one of the two for both, where that is no worse."""
+    """Sessions of a managed car whose current changes less often, where that is no worse.
+
+    Of two currents in a row the one or the other for both, or the later one first, where one of them goes on then.
+    """
     if car.control != "managed":
         return best
     room = car.offered(room_for(problem, best.amps, i))
     for run in runs(best.amps[i]):
-        first, changes = run.first, np.flatnonzero(np.diff(best.amps[i][run.first : run.last + 1])) + run.first + 1
+        changes = np.flatnonzero(np.diff(best.amps[i][run.first : run.last + 1])) + run.first + 1
         for t, end in pairwise([*changes.tolist(), run.last + 1]):
-            before, after = best.amps[i][t - 1 : t + 1].tolist()
-            at_one = [_with(best.amps[i], first, end - first, current) for current in (before, after)]
             trials = [
                 _with_car(problem, best, i, amps)
-                for amps in at_one
+                for amps in _with_one_change_less(best.amps[i], t, end)
                 if (amps <= room + SLACK_A).all() and not any(broken_alone(problem, car, amps))
             ]
-            found = min(trials, key=lambda one: one.outcome.rank, default=None)
-            if found is not None and found.outcome.rank <= best.outcome.rank:
-                best = found
-            else:
-                first = t
+            found = min(trials, key=lambda one: one.outcome.rank, default=best)
+            best = found if found.outcome.rank <= best.outcome.rank else best
     return best
+
+
+def _with_one_change_less(amps: Floats, t: int, end: int) -> Iterator[Floats]:
+    """Setpoints of which those before a change and those from it to an edge are at one current, or change places."""
+    before, after = amps[t - 1 : t + 1].tolist()
+    if before == after:
+        return
+    others = np.flatnonzero(amps[:t] != before)
+    first = int(others[-1]) + 1 if len(others) else 0
+    yield _with(amps, first, end - first, before)
+    yield _with(amps, first, end - first, after)
+    if (first > 0 and amps[first - 1] == after) or (end < len(amps) and amps[end] == before):
+        yield _with(amps, first, end - first, np.roll(amps[first:end], end - t))
 
 
 def _less_at_one_end(
