@@ -255,6 +255,26 @@ def test_by_hand_a_session_cannot_go_on_into_cheaper_hours_in_which_nobody_ends_
     assert "since nobody is up to end it in the other cheaper hours" in told_of_heron
 
 
+def test_the_second_cause_is_of_hours_that_are_named_if_the_first_is_of_none():
+    # Two hours, of which one is cheap in whatever session; and Wren has the circuit in the last cheap half hour.
+    hours = (("22:00", "23:00"), ("00:00", "01:00"), ("03:00", "03:30"))
+    told_of_heron = reason(
+        circuits=[a_circuit(sharing="none")],
+        leads=[a_lead(control="timer", steps_a=[16]), a_lead(id="second")],
+        vehicles=[a_car(control="timer", end_pct=64.72), a_car(id="wren", name="Wren", lead="second")],
+        rates=[LOSSLESS, LOSSLESS | {"vehicle": "wren", "lead": "second"}],
+        pins=[QUARTER | {"vehicle": "wren", "start": "2026-01-15T03:00:00+01:00", "end": "2026-01-15T03:30:00+01:00"}],
+        tariff={
+            "default_price": 0.3,
+            "bands": [{"name": "cheap", "price": 0.1, "from": since, "to": until} for since, until in hours],
+        },
+    )
+
+    assert "since it has one session a night, at one current, and Wren has the current in some of the cheaper hours" in (
+        told_of_heron
+    )
+
+
 def told_of_wren_after_heron(max_a: float) -> str:
     """What is said of Wren, which comes second on a circuit of 16 A. max_a : what Heron's lead takes of it."""
     made = told(
@@ -812,7 +832,7 @@ def test_another_car_and_one_session_a_night_may_bind_together():
     # before it, and without Wren 7.36. 7 are needed.
     departure = told(
         circuits=[a_circuit(sharing="free")],
-        leads=[a_lead(control="timer"), a_lead(id="second")],
+        leads=[a_lead(control="timer", steps_a=[16]), a_lead(id="second")],
         vehicles=[a_car(control="timer"), a_car(id="wren", lead="second", soc_pct=90)],
         rates=[LOSSLESS, LOSSLESS | {"vehicle": "wren", "lead": "second"}],
         trips=[

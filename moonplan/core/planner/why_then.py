@@ -18,6 +18,8 @@ MOSTLY, _WHOLLY = 0.5, 0.99
 _LITTLE = 0.1
 # What differs by less than this does not. [currency/kWh, A, part of a session]
 NO_DIFFERENCE = 1e-9
+# How many causes are told, those of the most hours.
+_CAUSES_TOLD = 2
 # A battery that has no room for so much is full. [kWh]
 _SOME_KWH = 0.2
 
@@ -101,11 +103,11 @@ def _why_not_cheaper(session: PlannedSession) -> str:
         if here.any():
             found.append((here, cause))
     found.sort(key=lambda one: -int(one[0].sum()))
-    hours = [others] if len(found) == 1 and not left.any() else ["some of the cheaper hours", "others"]
-    told = [
-        cause.format(hours=of, all_hours=of.replace("other ", ""), who=_who_has_it(session, here))
-        for (here, cause), of in zip(found, hours, strict=False)
-    ]
+    hours = iter([others] if len(found) == 1 and not left.any() else ["some of the cheaper hours", "others"])
+    told = []
+    for here, cause in found[:_CAUSES_TOLD]:
+        of = next(hours) if "hours}" in cause else ""
+        told.append(cause.format(hours=of, all_hours=of.replace("other ", ""), who=_who_has_it(session, here)))
     return f", since {', and '.join(told)}" if told else ""
 
 
