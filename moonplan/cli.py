@@ -133,6 +133,8 @@ def _plan_table(made: Plan, answer: dict[str, Any]) -> None:
                 f"{s['soc_to_pct']:3.0f} %  {s['wall_kwh']:6.2f} kWh  {s['cost']:7.2f} {currency}  "
                 f"{in_unit(s['range_km'], unit):4.0f} {unit}  {s['reason']}"
             )
+        for moment, kwh in told["stop"]:
+            print(f"  has no limit of its own: stop it at {_clock(moment)}, after {kwh:.2f} kWh")
         if not told["sessions"]:
             print("  nothing to do: leave it unplugged")
         for d, departure in zip(told["departures"], car.departures, strict=True):

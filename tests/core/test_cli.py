@@ -153,6 +153,14 @@ def test_the_schema(capfd: pytest.CaptureFixture[str]):
     assert answer(capfd, "schema")["properties"]["format"]["const"] == "moonplan-household/1"
 
 
+def test_the_table_says_when_to_stop_a_car_that_does_not_stop_by_itself(given, capfd: pytest.CaptureFixture[str]):
+    document = a_document(vehicles=[a_car(cutoff=True, end_pct=80)], rates=[LOSSLESS])
+
+    assert main(["plan", given(document)]) == 0
+    # 15 kWh at 3.68 kW from 22:00 take 4 h 4 min 34 s.
+    assert "  has no limit of its own: stop it at 01-15 02:05, after 15.00 kWh\n" in capfd.readouterr().out
+
+
 def test_the_table_says_what_is_missing_when_the_nights_end(given, capfd: pytest.CaptureFixture[str]):
     # 10 of 50 kWh and 18 hours at 1.38 kW are 34.84 of the 40 that are wanted, 5.16 less: 26 km.
     assert main(["plan", given(a_document(vehicles=[a_car(soc_pct=20, end_pct=80, onboard_kw=1.38)]))]) == 0

@@ -461,7 +461,7 @@ def test_a_session_is_pulled_on_the_sheet_and_moved_with_the_keyboard(demo: Serv
     page = open_page(demo.link)
     wren = car(page, "Wren")
     block = page.get_by_role("button", name=re.compile("^Wren, 10 A"))
-    expect(block).to_have_accessible_name(re.compile("22:00–01:47"))
+    expect(block).to_have_accessible_name(re.compile("22:00–01:48"))
     block.scroll_into_view_if_needed()
     box = block.bounding_box()
     axis = page.get_by_role("group", name=re.compile("^Night sheet")).bounding_box()
