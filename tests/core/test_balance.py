@@ -36,6 +36,14 @@ def test_a_night_on_which_nobody_leaves_has_no_margin():
     assert night.charged_to_pct is None
 
 
+def test_a_night_of_which_a_car_sees_nothing_is_one_away():
+    trip = a_trip("2026-01-15T08:00:00+01:00", "2026-01-17T13:00:00+01:00", 50)
+    nights = nights_of(plan(a_household(horizon_nights=4, trips=[trip])), 0)
+
+    # It leaves on Thursday morning and comes home on Saturday afternoon, in the night to Sunday.
+    assert [night.away for night in nights] == [False, True, True, False]
+
+
 def test_a_night_tells_the_level_it_charges_to_not_the_one_it_begins_with():
     # 90 % aboard; 200 km tonight take 40 of the 45 kWh. Then 15 kWh are wanted by Thursday's end: from 10 % up to 30 %.
     trip = a_trip("2026-01-14T19:00:00+01:00", "2026-01-14T23:00:00+01:00", 200)

@@ -202,7 +202,7 @@ def test_a_short_thursday_is_seen_early_and_closed_with_one_press(demo: Served, 
     page.get_by_label("14 nights").check()
     expect(page.get_by_text("Wren is short by 16 km")).to_be_visible()
     expect(page.get_by_text("The hook-up gives no more in the time there is.")).to_be_visible()
-    expect(page.get_by_text("Alone and at full current it would be ready at 08:22, Thursday 22 January.")).to_be_visible()
+    expect(page.get_by_text("Alone and at full current it would be ready at 08:23, Thursday 22 January.")).to_be_visible()
     expect(page.get_by_text("It is below its reserve from Thursday 22 January 07:00 on.")).to_be_visible()
 
     page.get_by_role("button", name="Ways out").click()
@@ -211,6 +211,18 @@ def test_a_short_thursday_is_seen_early_and_closed_with_one_press(demo: Served, 
     expect(page.get_by_text("everyone can leave in time")).to_be_visible()
     page.get_by_role("button", name=re.compile("Undo “Wren: charge 2.4 kWh")).click()
     expect(page.get_by_text("Wren is short by 16 km")).to_be_visible()
+
+
+def test_a_car_that_is_away_all_night_is_not_asked_whether_it_is_plugged_in(demo: Served, open_page):
+    page = days(demo, open_page)
+    page.get_by_label("14 nights").check()
+
+    # Heron leaves on Friday afternoon and comes home on Sunday evening.
+    expect(page.get_by_role("checkbox", name="Heron can be plugged in on the night of Friday 23 January")).to_be_visible()
+    saturday = page.get_by_role("row").filter(has_text="Sat 24 Jan")
+    expect(saturday.get_by_role("cell", name="away")).to_be_visible()
+    expect(saturday.get_by_role("checkbox")).to_have_count(0)
+    expect(page.get_by_role("checkbox", name="Wren can be plugged in on the night of Saturday 24 January")).to_be_visible()
 
 
 def test_ticks_of_two_nights_both_show_before_any_answer(demo: Served, open_page):

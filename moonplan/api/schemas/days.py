@@ -55,6 +55,7 @@ class NightRow(Schema):
     margin_km: float | None
     short_kwh: float
     charged_to_pct: float | None
+    away: bool
     plugged_in: bool
     kept_unplugged: bool
     evening_version: int

@@ -5,6 +5,7 @@ from datetime import date, datetime
 
 import numpy as np
 
+from moonplan.core.planner.hindrances import at_home
 from moonplan.core.planner.plan import Plan
 from moonplan.core.rates import range_km
 from moonplan.core.simulate import NOTHING_KWH
@@ -17,6 +18,7 @@ class NightOfCar:
     need_kwh, need_km : of the trips that leave in it. recovered_kwh, wall_kwh, solar_kwh, cost : of the sessions that start
     in it. margin_km : least left over at a departure; None where none leaves. short_kwh : missed at its departures.
     charged_to_pct : the highest mean SoC that these sessions end at, also where one goes on past noon; None without any.
+    away : whether it is never home in it.
     """
 
     night: date
@@ -30,6 +32,7 @@ class NightOfCar:
     margin_km: float | None
     short_kwh: float
     charged_to_pct: float | None
+    away: bool
 
     @property
     def plugged_in(self) -> bool:
@@ -73,4 +76,5 @@ def _night(plan: Plan, i: int, night: date, slots: list[int]) -> NightOfCar:
         margin_km=min((range_km(ready.margin_kwh, use) for _, ready in leaving), default=None),
         short_kwh=sum(ready.short_kwh for _, ready in leaving),
         charged_to_pct=max((session.soc_to * 100 for session in sessions), default=None),
+        away=not at_home(problem.household, car.vehicle, problem.grid)[slots].any(),
     )

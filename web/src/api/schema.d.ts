@@ -1902,6 +1902,8 @@ export interface components {
             short_kwh: number;
             /** Charged To Pct */
             charged_to_pct: number | null;
+            /** Away */
+            away: boolean;
             /** Plugged In */
             plugged_in: boolean;
             /** Kept Unplugged */

@@ -50,7 +50,7 @@ function Shown({ plan, nights, setNights }: { plan: Days; nights: number; setNig
   const atItsField = editing !== null && FIELDS.some(({ name }) => named.includes(name));
   const needless = plan.cars
     .flatMap((car) => car.nights)
-    .filter((night) => !night.plugged_in && !night.kept_unplugged).length;
+    .filter((night) => !night.plugged_in && !night.kept_unplugged && !night.away).length;
   return (
     <>
       <div className={page.title}>

@@ -66,6 +66,8 @@ function Row({ first, car, n, manner, edit, editing, setEditing }: RowProps & { 
   if (!row) return null;
   const add = `${car.id} new ${row.night}`;
   const tomorrow = dayAfter(row.night);
+  // A night that is kept unplugged can be given back, wherever the car is.
+  const isAway = row.away && !row.kept_unplugged;
   return (
     <tr data-first={first || undefined}>
       <th scope="row">{first ? nightShort(row.night) : ""}</th>
@@ -116,27 +118,31 @@ function Row({ first, car, n, manner, edit, editing, setEditing }: RowProps & { 
         {row.margin_km === null ? "–" : row.short_kwh > 0 ? "" : distance(row.margin_km, manner)}
         {row.short_kwh > 0 && <strong className={classes.short}>short by {energy(row.short_kwh)}</strong>}
       </td>
-      <td data-label="plugged in">
-        <Tick
-          label={`${car.name} can be plugged in on the night of ${nightTitle(row.night)}`}
-          ticked={asked?.plugged_in ?? !row.kept_unplugged}
-          told={asked ?? row}
-          onTick={(ticked) =>
-            edit.mutate({
-              what: "night",
-              car: car.id,
-              night: row.night,
-              version: row.evening_version,
-              plugged_in: ticked,
-            })
-          }
-        >
-          {row.kept_unplugged
-            ? "not that night"
-            : row.charged_to_pct === null
-              ? "need not be"
-              : `to ${percent(row.charged_to_pct)}`}
-        </Tick>
+      <td data-label={isAway ? "" : "plugged in"}>
+        {isAway ? (
+          "away"
+        ) : (
+          <Tick
+            label={`${car.name} can be plugged in on the night of ${nightTitle(row.night)}`}
+            ticked={asked?.plugged_in ?? !row.kept_unplugged}
+            told={asked ?? row}
+            onTick={(ticked) =>
+              edit.mutate({
+                what: "night",
+                car: car.id,
+                night: row.night,
+                version: row.evening_version,
+                plugged_in: ticked,
+              })
+            }
+          >
+            {row.kept_unplugged
+              ? "not that night"
+              : row.charged_to_pct === null
+                ? "need not be"
+                : `to ${percent(row.charged_to_pct)}`}
+          </Tick>
+        )}
       </td>
     </tr>
   );

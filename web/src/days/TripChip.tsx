@@ -23,7 +23,7 @@ export function TripChip({ trip, manner, open, onOpen }: Props) {
       {weekday(trip.leave, manner).slice(0, 3)} {clock(trip.leave, manner)}–{clockSince(trip.back, trip.leave, manner)},{" "}
       {distance(trip.km, manner)}
       {trip.fill && ", full"}
-      {trip.gain_kwh > 0 && `, ${trip.gain_kwh} kWh there`}
+      {trip.gain_kwh > 0 && `, ${unbroken(`${trip.gain_kwh} kWh there`)}`}
       {trip.on_the_way_kwh > 0 && `, ${unbroken(onTheWay(trip))}`}
       {trip.summary && `, ${trip.summary}`}
       {trip.id === null && " (usual)"}
