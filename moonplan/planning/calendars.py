@@ -14,7 +14,7 @@ from moonplan.core.distance import told_in
 from moonplan.core.mistakes import BadDocument, Mistake
 from moonplan.core.percent import percent_told
 from moonplan.core.planner.plan import Plan
-from moonplan.core.planner.tonight import action_of, in_place_of, plug_in_by, the_night
+from moonplan.core.planner.tonight import action_of, in_place_of, is_out_between, plug_in_by, the_night
 from moonplan.core.timegrid import noon
 from moonplan.core.values import LONGEST_KM, clock_of
 from moonplan.household import editing
@@ -236,6 +236,7 @@ def _entries(made: Plan, since: datetime, until: datetime, hanging: Set[str]) ->
     for car, sessions in zip(made.problem.cars, made.sessions, strict=True):
         place = car.circuit.name or car.circuit.id
         nights: dict[date, int] = {}
+        last: datetime | None = None
         for session in sessions:
             if not since <= session.start < until:
                 continue
@@ -247,8 +248,10 @@ def _entries(made: Plan, since: datetime, until: datetime, hanging: Set[str]) ->
             charges = f"{car.name} charges at {session.current}, {place}"
             yield Entry(key, charges, figures, session.start, session.end)
             other = in_place_of(made, car, session, hanging)
-            hangs = car.id in hanging and other is None
-            if nights[night] == 1 and action_of(car, session, plugged_in=hangs) == "plug_in":
+            comes_home = is_out_between(made, car, last or made.problem.household.now, session.start)
+            last = session.start
+            hangs = car.id in hanging and other is None and not comes_home
+            if (nights[night] == 1 or comes_home) and action_of(car, session, plugged_in=hangs) == "plug_in":
                 by = plug_in_by(made, car, session.start) or made.problem.household.now
                 plug_in = f"Plug {car.name} into the {place} by {by.astimezone(zone):%H:%M}"
                 plug_in += "" if other is None else f", in place of {other.name}"

@@ -183,6 +183,7 @@ def _car(
         "rate_source": car.rate.source,
         "action": decision.action,
         "plug_in_by": None if decision.plug_in_by is None else decision.plug_in_by.isoformat(),
+        "plug_in_again": [by.isoformat() for by in decision.plug_in_again],
         "in_place_of": None if decision.in_place_of is None else decision.in_place_of.name,
         "current": decision.current,
         "ready_at": None if decision.ready_at is None else decision.ready_at.isoformat(),

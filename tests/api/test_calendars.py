@@ -9,7 +9,7 @@ import pytest
 from django.test import Client
 
 from moonplan.household.models import Person
-from tests.api.conftest import Browser
+from tests.api.conftest import Browser, car_of, versions
 from tests.api.test_days import car, days
 
 
@@ -229,6 +229,24 @@ def test_who_is_still_up_is_to_plug_in_now(signed_in: Browser, monkeypatch: pyte
     assert {str(event["SUMMARY"]) for event in feed.walk("VEVENT") if event["DTSTART"].dt.day == 14} >= {
         f"Plug {car['name']} into the {car['place']} by 23:10" for car in told["cars"]
     }
+
+
+def test_who_is_out_between_two_sessions_is_to_plug_in_again(signed_in: Browser):
+    # Of 64 kWh 18 % are aboard: 60 km in the evening take 10.5 of them and leave no reserve; tomorrow wants more again.
+    heron = car_of(signed_in.get("/tonight")[1], "Heron")
+    assert signed_in.send("patch", f"/tonight/{heron['id']}", {"soc_pct": 18, "versions": versions(heron)})[0] == 200
+    out = {"leave": "2026-01-14T21:00:00+01:00", "back": "2026-01-14T23:30:00+01:00", "km": 60}
+    assert signed_in.send("post", "/days/trips", {"vehicle_id": int(heron["id"]), **out})[0] == 200
+
+    told = car_of(signed_in.get("/tonight")[1], "Heron")
+    by = datetime.fromisoformat(told["plug_in_by"])
+    assert (told["action"], by.day, told["plug_in_again"]) == ("plug_in", 14, ["2026-01-14T23:30:00+01:00"])
+
+    feed = icalendar.Calendar.from_ical(Client().get(signed_in.get("/calendar")[1]["path"]).content).walk("VEVENT")
+    reminders = [
+        str(event["SUMMARY"]) for event in feed if event["DTSTART"].dt.day == 14 and "Plug Heron" in event["SUMMARY"]
+    ]
+    assert reminders == [f"Plug Heron into the carport by {then}" for then in (f"{by:%H:%M}", "23:30")]
 
 
 def test_the_feed_tells_of_one_household_only(signed_in: Browser, stranger: Browser):

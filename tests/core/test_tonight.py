@@ -58,6 +58,27 @@ def test_plug_in_by_the_start_where_someone_is_up():
     assert clock(decision.plug_in_by) == clock(decision.sessions[0].start) == "22:00"
 
 
+def test_a_car_that_is_out_between_two_sessions_is_plugged_in_again():
+    # Two hours from 18:00 on for 36 km at 20:00, and the rest of the night's need once it is home again.
+    out = a_trip("2026-01-14T20:00:00+01:00", "2026-01-14T23:40:00+01:00", 36)
+    decision = decided(vehicles=[a_car(soc_pct=15)], trips=[out, a_trip(*MORNING, 100)], bedtime="22:45")
+
+    assert (decision.action, decision.plug_in_by) == ("plug_in", None)
+    assert [clock(by) for by in decision.plug_in_again] == ["23:40"]
+    # Out all evening, it is only plugged in when it comes home; and where all sleep then, before they go to bed.
+    early = a_trip("2026-01-14T18:00:00+01:00", "2026-01-14T21:00:00+01:00", 10)
+    once = decided(trips=[early, a_trip(*MORNING, 150)], bedtime="21:30")
+    assert (clock(once.plug_in_by), once.plug_in_again) == ("21:30", ())
+
+
+def test_a_car_that_hangs_on_its_lead_and_leaves_before_it_charges_on_is_plugged_in_again():
+    out = a_trip("2026-01-14T19:00:00+01:00", "2026-01-14T20:00:00+01:00", 10)
+    decision = decided(plugged_in=True, trips=[out, a_trip(*MORNING, 150)])
+
+    assert (decision.action, clock(decision.plug_in_by)) == ("plug_in", "22:00")
+    assert decided(plugged_in=True, trips=[a_trip(*MORNING, 150)]).action == "keep_plugged_in"
+
+
 def test_leave_it_unplugged_and_why():
     decision = decided(trips=[a_trip(*MORNING, 50)])
 

@@ -196,6 +196,7 @@ class CarTonight(CarNight):
     rate_source: Literal["measured", "assumed"]
     action: Action
     plug_in_by: datetime | None
+    plug_in_again: list[datetime]
     in_place_of: str | None
     current: str | None
     ready_at: datetime | None

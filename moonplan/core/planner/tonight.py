@@ -32,7 +32,8 @@ class Decision:
     """What to do with one car tonight.
 
     plug_in_by : the last time someone is up before the first session; None where that is now. in_place_of : the car that has
-        the lead until then. ready_at : when the last session is through.
+        the lead until then. plug_in_again : by when it is plugged in again, having been away between two sessions.
+    ready_at : when the last session is through.
     departure, readiness : the next departure after now, and whether the car is ready for it.
     why : for a car to be plugged in, the first session's reason; else why it is left, in one clause.
     """
@@ -41,6 +42,7 @@ class Decision:
     sessions: tuple[Session, ...]
     plug_in_by: datetime | None
     in_place_of: Car | None
+    plug_in_again: tuple[datetime, ...]
     ready_at: datetime | None
     departure: Departure | None
     readiness: Readiness | None
@@ -76,11 +78,25 @@ def decide(plan: Plan, i: int, *, hanging: Collection[str] = ()) -> Decision:
     readiness = mine.departures[0] if car.departures else None
     if not sessions:
         action, why = _nothing(plan, i, until, "has_charged" if plugged_in else "leave_unplugged")
-        return Decision(action, (), None, None, None, departure, readiness, why)
+        return Decision(action, (), None, None, (), None, departure, readiness, why)
     first, other = sessions[0], in_place_of(plan, car, sessions[0], hanging)
-    action = action_of(car, first, plugged_in=plugged_in and other is None)
-    by = plug_in_by(plan, car, first.start)
-    return Decision(action, sessions, by, other, sessions[-1].end, departure, readiness, first.reason)
+    stays = plugged_in and other is None and not is_out_between(plan, car, problem.household.now, first.start)
+    again = [
+        plug_in_by(plan, car, after.start) or after.start
+        for before, after in pairwise(sessions)
+        if is_out_between(plan, car, before.start, after.start)
+    ]
+    return Decision(
+        action=action_of(car, first, plugged_in=stays),
+        sessions=sessions,
+        plug_in_by=plug_in_by(plan, car, first.start),
+        in_place_of=other,
+        plug_in_again=tuple(again),
+        ready_at=sessions[-1].end,
+        departure=departure,
+        readiness=readiness,
+        why=first.reason,
+    )
 
 
 def action_of(car: Car, session: Session, *, plugged_in: bool = False) -> Action:
@@ -99,6 +115,11 @@ def plug_in_by(plan: Plan, car: Car, start: datetime) -> datetime | None:
         moment -= timedelta(minutes=1)
     moment = max([moment, *(trip.back for trip in h.trips_of(car.id) if trip.back <= start)])
     return moment if moment > h.now else None
+
+
+def is_out_between(plan: Plan, car: Car, since: datetime, until: datetime) -> bool:
+    """Whether a car leaves and comes home between two times."""
+    return any(since <= trip.leave and trip.back <= until for trip in plan.problem.household.trips_of(car.id))
 
 
 def in_place_of(plan: Plan, car: Car, session: Session, hanging: Collection[str] = ()) -> Car | None:

@@ -1206,6 +1206,8 @@ export interface components {
             action: "plug_in" | "go_on" | "keep_plugged_in" | "leave_unplugged" | "has_charged" | "cannot_charge" | "away";
             /** Plug In By */
             plug_in_by: string | null;
+            /** Plug In Again */
+            plug_in_again: string[];
             /** In Place Of */
             in_place_of: string | null;
             /** Current */

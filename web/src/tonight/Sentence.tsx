@@ -1,3 +1,4 @@
+import { Fragment } from "react";
 import type { CarTonight, EveningEdit } from "../api/client";
 import { clock, clockTold, day, dayTold, type Manner, toKm, toUnit, unbroken } from "../shared/format";
 import { NumberField } from "../shared/NumberField";
@@ -35,22 +36,24 @@ function Decision({ car, manner }: { car: CarTonight; manner: Manner }) {
               by <strong>{clockTold(car.plug_in_by, manner)}</strong>
             </>
           )}
-          {car.in_place_of !== null && ` in place of ${car.in_place_of}`}, at{" "}
-          <strong>{unbroken(car.current ?? "")}</strong>; <Until car={car} manner={manner} />
+          {car.in_place_of !== null && ` in place of ${car.in_place_of}`}
+          <Again car={car} manner={manner} />, at <strong>{unbroken(car.current ?? "")}</strong>;{" "}
+          <Until car={car} manner={manner} />
         </>
       );
     case "go_on":
       return (
         <>
-          Leave {name} charging in the {car.place} at {unbroken(car.current ?? "")}; <Until car={car} manner={manner} />
+          Leave {name} charging in the {car.place} at {unbroken(car.current ?? "")}
+          <Again car={car} manner={manner} />; <Until car={car} manner={manner} />
         </>
       );
     case "keep_plugged_in":
       return (
         <>
           Leave {name} plugged into the {car.place}: it charges on from{" "}
-          <strong>{clockTold(car.sessions[0]?.start ?? "", manner)}</strong>, at {unbroken(car.current ?? "")};{" "}
-          <Until car={car} manner={manner} />
+          <strong>{clockTold(car.sessions[0]?.start ?? "", manner)}</strong>, at {unbroken(car.current ?? "")}
+          <Again car={car} manner={manner} />; <Until car={car} manner={manner} />
         </>
       );
     case "has_charged":
@@ -74,6 +77,16 @@ function Decision({ car, manner }: { car: CarTonight; manner: Manner }) {
         </>
       );
   }
+}
+
+/** By when it is plugged in once more, having been away in between. */
+function Again({ car, manner }: { car: CarTonight; manner: Manner }) {
+  const what = car.action === "plug_in" ? "again" : "plug it in again";
+  return car.plug_in_again.map((by) => (
+    <Fragment key={by}>
+      , and {what} by <strong>{clockTold(by, manner)}</strong>
+    </Fragment>
+  ));
 }
 
 /** When it is ready; of a car that comes up short, how long it charges. */
