@@ -61,6 +61,27 @@ def test_later_in_the_night_the_soc_is_reckoned_until_somebody_types_it(
     expect(page.get_by_role("button", name="Undo “Wren: SoC 70 %”")).to_be_visible()
 
 
+def test_who_is_out_between_two_sessions_is_told_to_plug_in_again(demo: Served, open_page):
+    page = open_page(demo.link)
+    heron = car(page, "Heron")
+    # 18 % are too little for 60 km this evening, and what tomorrow wants is not aboard before.
+    heron.get_by_role("spinbutton", name="SoC now").fill("18")
+    page.keyboard.press("Enter")
+    expect(heron.get_by_role("heading", level=2)).to_contain_text("Plug Heron into the carport")
+    page.get_by_role("link", name="Days").click()
+    page.get_by_role("button", name="Add a trip of Heron after Wednesday 14 January").click()
+    form = page.get_by_role("form", name="New trip")
+    form.get_by_label("Leaves").fill("2026-01-14T21:00")
+    form.get_by_label("Back").fill("2026-01-14T23:30")
+    form.get_by_label("Distance, km").fill("60")
+    form.get_by_role("button", name="Add the trip").click()
+    expect(page.get_by_role("button", name="Wed 21:00–23:30, 60 km")).to_be_visible()
+
+    page.get_by_role("link", name="Tonight").click()
+
+    expect(heron.get_by_role("heading", level=2)).to_contain_text(", and again by 23:30, at ")
+
+
 def test_who_looks_after_bedtime_is_told_to_plug_in_now(demo_at: Callable[[str], Served], open_page):
     page = open_page(demo_at("14T23:10").link)
 
