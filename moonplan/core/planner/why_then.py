@@ -92,10 +92,10 @@ def _why_not_cheaper(session: PlannedSession) -> str:
     if not (cheaper & in_time).any():
         return _why_the_lowest(session, anywhere, in_time)
     left = cheaper & in_time & (session.mine.amps <= 0)
-    if session.habit == "sun_first" and session.own_share > NO_DIFFERENCE:
-        return ", since its habit puts own sun before a lower price" if left.any() else ""
     if not left.any():
         return f", since every cheaper hour{' until then' if cheaper[~in_time].any() else ''} is used already"
+    if session.habit == "sun_first" and session.own_share > NO_DIFFERENCE:
+        return ", since its habit puts own sun before a lower price"
     others = "the other cheaper hours" if (cheaper & in_time & ~left).any() else "the cheaper hours"
     found: list[tuple[Flags, str]] = []
     for slots, cause in _causes(session):
