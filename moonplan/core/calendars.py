@@ -17,6 +17,7 @@ from icalendar import Event as CalendarEvent
 from moonplan.core.distance import in_km
 from moonplan.core.mistakes import BadDocument, Mistake
 from moonplan.core.timegrid import instant_at
+from moonplan.core.usual_days import hours_out
 
 PRODUCT = "-//Moon Plan//Moon Plan//EN"
 # Three figures after a point or a comma are thousands: nobody writes metres so.
@@ -143,8 +144,8 @@ def _outing(event: Component, zone: ZoneInfo, all_day: Callable[[str], tuple[tim
     recurrence = event["RECURRENCE-ID"].dt if "RECURRENCE-ID" in event else start
     told = " ".join(str(event.get(key, "")) for key in ("SUMMARY", "LOCATION", "DESCRIPTION"))
     if _is_day(start):
-        leaves, comes_back = all_day(summary)
-        leave, back = instant_at(start, leaves, zone), instant_at(end - timedelta(days=1), comes_back, zone)
+        hours = all_day(summary)
+        (leave, _), (_, back) = (hours_out(day, *hours, zone) for day in (start, end - timedelta(days=1)))
     else:
         leave, back = _instant(start, zone), _instant(end, zone)
     uid = _uid(event)

@@ -8,10 +8,11 @@ import json
 import re
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
-from datetime import date, timedelta
+from datetime import date, datetime, time, timedelta
 from functools import cache
 from itertools import pairwise
 from typing import Annotated, Any, Literal
+from zoneinfo import ZoneInfo
 
 import numpy as np
 from pydantic import Field, TypeAdapter
@@ -20,6 +21,7 @@ from moonplan.core.distance import DistanceUnit, in_km, in_unit
 from moonplan.core.mileage import weather_factor
 from moonplan.core.mistakes import BadDocument, Mistake, shown, validated
 from moonplan.core.tables import number
+from moonplan.core.timegrid import instant_at
 from moonplan.core.values import STRICT, WEEKDAYS, Day, Percent, Weekday
 
 _ENOUGH_ENTRIES = 3
@@ -208,6 +210,17 @@ def _usual(nth: int, weekday: Weekday, km_by_day: Mapping[date, float], typed: f
         return UsualDay(weekday, None, None, 0, "nothing")
     typical, careful = np.percentile(entries, [50, _CAREFUL_PERCENTILE])
     return UsualDay(weekday, float(typical), float(careful), len(entries), "own" if source == "own" else "kind")
+
+
+def ends_the_day_after(leave: time, back: time) -> bool:
+    """Whether a usual drive goes on past midnight, as to a night shift: it ends no later by the clock than it begins."""
+    return back <= leave
+
+
+def hours_out(day: date, leave: time, back: time, zone: ZoneInfo) -> tuple[datetime, datetime]:
+    """When a usual drive that begins on a day is under way."""
+    ends = day + timedelta(days=1 if ends_the_day_after(leave, back) else 0)
+    return instant_at(day, leave, zone), instant_at(ends, back, zone)
 
 
 def learned_use(odometer: Sequence[Odometer], usable_kwh: float) -> LearnedUse | None:

@@ -16,7 +16,7 @@ from django.core.cache import cache
 from moonplan.core import household as documents
 from moonplan.core.mistakes import Mistake
 from moonplan.core.planner.tariff_comparison import Bill, bill_of_month, stretches, turn
-from moonplan.core.timegrid import instant_at
+from moonplan.core.usual_days import hours_out
 from moonplan.core.values import clock_of
 from moonplan.household import editing
 from moonplan.household.models import Array, Household, Tariff, Trip, Vehicle
@@ -91,7 +91,7 @@ def week_of(vehicle: Vehicle, now: datetime) -> dict[int, Drive]:
     drives: dict[int, Drive] = {}
     for trip in ahead:
         leave, back = trip.leave.astimezone(zone), trip.back.astimezone(zone)
-        if leave.date() == back.date():
+        if hours_out(leave.date(), leave.time(), back.time(), zone) == (leave, back):
             drives.setdefault(leave.weekday(), (leave.time(), back.time(), trip.km))
     return drives
 
@@ -163,11 +163,11 @@ def _trips(
     vehicle: documents.Vehicle, week: dict[int, Drive], start: datetime, nights: int, zone: ZoneInfo
 ) -> list[documents.Trip]:
     found = []
-    for n in range(nights + 1):
+    for n in range(-1, nights + 1):
         day = start.astimezone(zone).date() + timedelta(days=n)
         if day.weekday() in week:
             leave, back, km = week[day.weekday()]
-            left, came = instant_at(day, leave, zone), instant_at(day, back, zone)
+            left, came = hours_out(day, leave, back, zone)
             if start < came and left < came:
                 found.append(documents.Trip(vehicle=vehicle.id, leave=left, back=came, km=round(km, 1)))
     return found

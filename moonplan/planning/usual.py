@@ -11,8 +11,16 @@ from zoneinfo import ZoneInfo
 from moonplan.core import usual_days as days
 from moonplan.core.mistakes import BadDocument, Mistake
 from moonplan.core.tables import RefusedRow, rows_of
-from moonplan.core.timegrid import instant_at
-from moonplan.core.usual_days import LearnedUse, Odometer, UsualDay, driven, learned_use, usual_days
+from moonplan.core.usual_days import (
+    LearnedUse,
+    Odometer,
+    UsualDay,
+    driven,
+    ends_the_day_after,
+    hours_out,
+    learned_use,
+    usual_days,
+)
 from moonplan.core.values import LONGEST_KM, WEEKDAYS, clock_of
 from moonplan.household import editing
 from moonplan.household.models import DayAtHome, Household, Person, Trip, Vehicle
@@ -132,18 +140,19 @@ def nights_ahead(household: Household, weeks: Mapping[Vehicle, UsualWeek]) -> in
 def usual_trips(
     vehicle: Vehicle, week: UsualWeek, now: datetime, until: datetime, *, here: datetime | None
 ) -> list[dict[str, Any]]:
-    """Trips of the household document for today and the days ahead on which the car has none of its own, at careful km.
+    """Trips of the household document for the days ahead, and those under way, on which the car has none of its own, at
+    careful km. A trip of its own takes the place of what is usual on the day it begins, and of what it goes on through.
 
     here : when somebody last read the car: where it was after it usually leaves, it has not left that day.
     """
     zone = zone_of(vehicle.household)
-    clocks = [_clock(vehicle, field) for field in ("usual_leave", "usual_back")]
-    named = [trip for trip in week.named if trip.back > now - timedelta(days=1)]
-    told, day = [], now.astimezone(zone).date()
+    clocks = _usual_clocks(vehicle)
+    named = [trip for trip in week.named if trip.back > now - timedelta(days=2)]
+    told, day = [], now.astimezone(zone).date() - timedelta(days=1)
     while day <= until.astimezone(zone).date():
-        leave, back = (instant_at(day, at, zone) for at in clocks)
+        leave, back = hours_out(day, *clocks, zone)
         km = week.days[day.weekday()].careful_km
-        taken = any(trip.leave.astimezone(zone).date() <= day <= trip.back.astimezone(zone).date() for trip in named)
+        taken = any(trip.leave.astimezone(zone).date() == day or (trip.leave < back and leave < trip.back) for trip in named)
         stays = leave <= (here or now) or leave >= until
         stays |= day in week.at_home
         if km is not None and km >= _A_DRIVE_KM and not taken and not stays and max(now, leave) < back:
@@ -173,6 +182,11 @@ def stay_at_home(person: Person, vehicle: Vehicle, day: date, *, at_home: bool) 
         editing.add(person, "day at home", fields, what=f"{vehicle.name}: at home on {day:%A}")
     elif not at_home and row is not None:
         editing.remove(person, row, version=row.version, what=f"{vehicle.name}: {day:%A} as usual")
+
+
+def _usual_clocks(vehicle: Vehicle) -> tuple[time, time]:
+    """When a usual day's drive begins, and ends."""
+    return _clock(vehicle, "usual_leave"), _clock(vehicle, "usual_back")
 
 
 def _clock(vehicle: Vehicle, field: str) -> time:
@@ -215,6 +229,7 @@ def _told(vehicle: Vehicle, now: datetime) -> dict[str, Any]:
         "usual_km": vehicle.usual_km,
         "usual_leave": vehicle.usual_leave,
         "usual_back": vehicle.usual_back,
+        "ends_the_day_after": ends_the_day_after(*_usual_clocks(vehicle)),
         "use_kwh_per_100km": vehicle.use_kwh_per_100km,
         "week": [asdict(day) for day in usual_week(vehicle, now).days],
         "learned": None if use is None else asdict(use),

@@ -5,7 +5,8 @@ from typing import Any
 
 import pytest
 
-from moonplan.household.models import Band, Household, Person, Tariff
+from moonplan.core.values import WEEKDAYS
+from moonplan.household.models import Band, Household, Person, Tariff, Vehicle
 from moonplan.logbook.models import SeriesDay
 from moonplan.planning import tariffs
 from moonplan.planning.documents import core_household, planning_now
@@ -280,6 +281,18 @@ def test_tariffs_are_compared_month_by_month_on_the_household_s_own_drives(signe
     assert hourly["undated_part"] == 0
     week = week_of(person.household.vehicles.get(name="Wren"), planning_now())
     assert sum(km for _, _, km in week.values()) < three["km"] / 4
+
+
+def test_a_night_shift_counts_when_tariffs_are_compared(signed_in: Browser, person: Person):
+    # Of the five Wednesdays of January 2025 the last's drive ends in the month as well; Heron stays at home.
+    Vehicle.objects.filter(household=person.household).update(usual_km=dict.fromkeys(WEEKDAYS, 0))
+    Vehicle.objects.filter(name="Wren").update(
+        usual_km=dict.fromkeys(WEEKDAYS, 0) | {"wed": 30}, usual_leave="21:30", usual_back="06:30"
+    )
+    ids = [tariff_of(signed_in, name)["id"] for name in ("Three bands", "By the hour")]
+    _, told = signed_in.get(f"/prices/comparison?tariff={ids[0]}&tariff={ids[1]}&months=1")
+
+    assert told["totals"][0]["km"] == 5 * 30
 
 
 def test_one_tariff_is_no_comparison_and_neither_are_no_drives(signed_in: Browser, stranger: Browser):

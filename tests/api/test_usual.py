@@ -1,12 +1,14 @@
 """Usual days as people type and bring them: odometer readings, typed figures, consumption as driven."""
 
+from collections.abc import Callable
 from datetime import datetime
 from typing import Any
 from zoneinfo import ZoneInfo
 
 import pytest
 
-from moonplan.household.models import Person
+from moonplan.core.values import WEEKDAYS
+from moonplan.household.models import Person, Trip
 from tests.api.conftest import Browser, versions
 
 ZONE = ZoneInfo("Europe/Ljubljana")
@@ -221,3 +223,63 @@ def test_a_car_stays_at_home_on_a_day_on_which_it_usually_drives(signed_in: Brow
     assert leaving() == (False, "16 08:05")
     signed_in.send("post", "/undo")
     assert leaving() == (True, "15 08:00")
+
+
+@pytest.fixture
+def wren_drives(signed_in: Browser):
+    """Wren without any trip that is named, and what it usually does typed."""
+    Trip.objects.filter(vehicle__name="Wren").delete()
+
+    def typed(km: dict[str, float], leave: str, back: str) -> None:
+        wren = usual(signed_in)
+        fields = {"usual_km": dict.fromkeys(WEEKDAYS, 0) | km, "usual_leave": leave, "usual_back": back}
+        assert signed_in.send("patch", f"/vehicles/{wren['id']}?version={wren['version']}", fields)[0] == 200
+
+    return typed
+
+
+def out_this_week(browser: Browser) -> list[str]:
+    """When Wren is out in the coming week, usual days marked with a star."""
+    trips = car(browser.get("/days?nights=5")[1], "Wren")["trips"]
+    local = [[datetime.fromisoformat(trip[end]).astimezone(ZONE) for end in ("leave", "back")] for trip in trips]
+    return [
+        f"{leave:%a %H:%M}–{back:%a %H:%M}{'*' if trip['id'] is None else ''}"
+        for trip, (leave, back) in zip(trips, local, strict=True)
+    ]
+
+
+def test_a_night_shift_ends_on_the_day_after(
+    signed_in: Browser, wren_drives: Callable[..., None], monkeypatch: pytest.MonkeyPatch
+):
+    wren_drives({"wed": 30, "thu": 30, "sun": 12}, "21:30", "06:30")
+
+    assert usual(signed_in)["ends_the_day_after"]
+    assert out_this_week(signed_in) == ["Wed 21:30–Thu 06:30*", "Thu 21:30–Fri 06:30*", "Sun 21:30–Mon 06:30*"]
+    assert car(signed_in.get("/tonight")[1], "Wren")["inputs"]["km"] == 30
+    # One that is changed is a trip of its own, and takes nothing from the next night's.
+    wren = car(signed_in.get("/tonight")[1], "Wren")
+    assert signed_in.send("patch", f"/tonight/{wren['id']}", {"km": 44, "versions": versions(wren)})[0] == 200
+    assert out_this_week(signed_in) == ["Wed 21:30–Thu 06:30", "Thu 21:30–Fri 06:30*", "Sun 21:30–Mon 06:30*"]
+    signed_in.send("post", "/undo")
+
+    # Past midnight it is out.
+    monkeypatch.setenv("MOONPLAN_NOW", "2026-01-15T02:00:00+01:00")
+    assert out_this_week(signed_in)[0] == "Wed 21:30–Thu 06:30*"
+    assert car(signed_in.get("/tonight")[1], "Wren")["plug_in_by"] == "2026-01-15T06:30:00+01:00"
+
+
+def test_an_evening_that_ends_past_midnight_leaves_the_usual_day_after_it(
+    signed_in: Browser, wren_drives: Callable[..., None]
+):
+    wren_drives({"thu": 22, "fri": 22, "sat": 22}, "08:00", "17:00")
+    wren = usual(signed_in)
+    assert not wren["ends_the_day_after"]
+
+    out = {"vehicle_id": wren["id"], "leave": "2026-01-14T19:00", "back": "2026-01-15T00:30", "km": 20}
+    assert signed_in.send("post", "/days/trips", out)[0] == 200
+    assert out_this_week(signed_in)[:2] == ["Wed 19:00–Thu 00:30", "Thu 08:00–Thu 17:00*"]
+
+    # A journey of two days takes the place of both.
+    journey = {"vehicle_id": wren["id"], "leave": "2026-01-15T06:00", "back": "2026-01-16T20:00", "km": 90}
+    assert signed_in.send("post", "/days/trips", journey)[0] == 200
+    assert out_this_week(signed_in) == ["Wed 19:00–Thu 00:30", "Thu 06:00–Fri 20:00", "Sat 08:00–Sat 17:00*"]

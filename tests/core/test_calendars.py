@@ -85,6 +85,14 @@ def test_whole_days_leave_in_the_morning_of_the_first_and_are_back_on_the_last()
     assert found.km is None
 
 
+def test_whole_days_of_who_works_at_night_end_on_the_morning_after_the_last():
+    text = calendar_of("UID:x\nSUMMARY:Ward\nDTSTART;VALUE=DATE:20260327\nDTEND;VALUE=DATE:20260328")
+    until = SINCE + timedelta(days=14)
+    [found] = unfolded(text, since=SINCE, until=until, zone=ZONE, all_day=lambda _: (time(21), time(6, 30))).outings
+
+    assert local(found) == ("Fri 27 21:00", "Sat 28 06:30")
+
+
 def test_a_time_without_a_zone_is_the_house_s_and_one_in_utc_is_not():
     floating, utc = read(
         "UID:a\nSUMMARY:A\nDTSTART:20260324T090000\nDTEND:20260324T100000",

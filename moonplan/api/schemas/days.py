@@ -188,6 +188,7 @@ class UsualOfCar(Schema):
     usual_km: dict[str, float | None]
     usual_leave: str
     usual_back: str
+    ends_the_day_after: bool
     use_kwh_per_100km: float
     week: list[UsualDayOut]
     learned: LearnedUseOut | None

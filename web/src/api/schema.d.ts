@@ -2116,6 +2116,8 @@ export interface components {
             usual_leave: string;
             /** Usual Back */
             usual_back: string;
+            /** Ends The Day After */
+            ends_the_day_after: boolean;
             /** Use Kwh Per 100Km */
             use_kwh_per_100km: number;
             /** Week */

@@ -73,7 +73,7 @@ function UsualCar({ car: known, manner }: { car: UsualOfCar; manner: Manner }) {
           error={errors.usual_back}
           onCommit={(usual_back) => change({ usual_back })}
         />
-        .{" "}
+        {car.ends_the_day_after && " the day after"}.{" "}
         {car.learned === null ? (
           `Consumption: ${typed} kWh per ${hundred(manner)}, typed. Type the SoC with the odometer, and it is learned.`
         ) : (
