@@ -311,6 +311,19 @@ def test_usual_days_are_typed_one_after_the_other_without_waiting(demo: Served, 
         expect(page.get_by_label(f"Wren on {day}, instead")).to_have_value(km)
 
 
+def test_a_night_shift_s_usual_day_ends_on_the_day_after(demo: Served, open_page):
+    page = days(demo, open_page)
+    page.get_by_label("Wren on sun, instead").fill("40")
+    page.keyboard.press("Tab")
+    page.get_by_label("Wren usually leaves").fill("21:30")
+    page.keyboard.press("Tab")
+    expect(page.get_by_text("the day after", exact=False)).to_be_visible()
+    page.get_by_label("Wren is usually back").fill("6:15")
+    page.keyboard.press("Tab")
+
+    expect(page.get_by_role("button", name="Sun 21:30–Mon 19 Jan 06:15, 40 km (usual)")).to_be_visible()
+
+
 def test_a_usual_day_that_somebody_else_changed_is_not_typed_over(demo: Served, open_page):
     page, elsewhere = days(demo, open_page), open_page(demo.new_link())
     elsewhere.get_by_role("link", name="Days").click()
