@@ -81,6 +81,9 @@ def _car(made: Plan, i: int, told: dict[str, Any], stored: _Stored) -> dict[str,
     usable = car.vehicle.usable_kwh
     trips = {trip.leave: trip for trip in stored.trips}
     starts = problem.grid.starts
+    # A trip that somebody named counts, whatever was said of its day before.
+    days_at_home = stored.at_home - _days_of(stored.trips, problem.household.zone)
+    at_home = {night_of(usual.usually_leaves(stored.vehicle, day), problem.household.zone): day for day in days_at_home}
     under_way = [trip for trip in problem.household.trips_of(car.id) if trip.leave <= problem.household.now]
     return {
         "id": car.id,
@@ -101,9 +104,9 @@ def _car(made: Plan, i: int, told: dict[str, Any], stored: _Stored) -> dict[str,
                 for nth, departure in enumerate(told["departures"])
             ),
         ],
-        "nights": [_night(night, stored.evenings.get(night.night)) for night in nights_of(made, i)],
-        # A trip that somebody named counts, whatever was said of its day before.
-        "at_home": sorted(day.isoformat() for day in stored.at_home - _days_of(stored.trips, problem.household.zone)),
+        "nights": [
+            _night(night, stored.evenings.get(night.night), at_home.get(night.night)) for night in nights_of(made, i)
+        ],
         "end": told["end"],
     }
 
@@ -178,12 +181,14 @@ def _told(trip: core_documents.Trip, row: Trip | None) -> dict[str, Any]:
     }
 
 
-def _night(night: NightOfCar, evening: Evening | None) -> dict[str, Any]:
+def _night(night: NightOfCar, evening: Evening | None, at_home: date | None) -> dict[str, Any]:
+    """at_home : the day whose usual drive would leave in it, where the car stays at home."""
     told = {key: round(value, 3) if isinstance(value, float) else value for key, value in asdict(night).items()}
     return told | {
         "night": night.night.isoformat(),
         "plugged_in": night.plugged_in,
         "kept_unplugged": evening is not None and not evening.plugged_in,
+        "at_home": None if at_home is None else at_home.isoformat(),
         "evening_version": 0 if evening is None else evening.version,
     }
 

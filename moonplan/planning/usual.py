@@ -168,6 +168,12 @@ def usual_trips(
     return told
 
 
+def usually_leaves(vehicle: Vehicle, day: date) -> datetime:
+    """When a usual drive begins on a day."""
+    leave, _ = hours_out(day, *_usual_clocks(vehicle), zone_of(vehicle.household))
+    return leave
+
+
 def stay_at_home(person: Person, vehicle: Vehicle, day: date, *, at_home: bool) -> None:
     """Let a car stay at home on a day, or do again what it usually does.
 

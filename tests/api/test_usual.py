@@ -189,6 +189,11 @@ def test_a_week_is_planned_once_usual_days_are_known_unless_somebody_typed_other
     assert car(told, "Wren")["end"]["required_pct"] < wren["end"]["required_pct"] - 0.5
 
 
+def days_at_home(told: dict[str, Any]) -> dict[str, str]:
+    """On which day Wren stays at home, by the night in which it would leave."""
+    return {night["night"]: night["at_home"] for night in car(told, "Wren")["nights"] if night["at_home"]}
+
+
 def test_a_car_stays_at_home_on_a_day_on_which_it_usually_drives(signed_in: Browser, stranger: Browser):
     def leaving() -> tuple[bool, str]:
         inputs = car(signed_in.get("/tonight")[1], "Wren")["inputs"]
@@ -206,18 +211,18 @@ def test_a_car_stays_at_home_on_a_day_on_which_it_usually_drives(signed_in: Brow
     for _ in range(2):  # pressed twice it is one day all the same
         assert signed_in.send("patch", f"/tonight/{wren['id']}", edit)[0] == 200
     assert leaving() == (False, "16 08:05")
-    assert car(signed_in.get("/days")[1], "Wren")["at_home"] == ["2026-01-15"]
+    assert days_at_home(signed_in.get("/days")[1]) == {"2026-01-14": "2026-01-15"}
 
     # Named after all, a trip of that day counts, and at home it is no more.
     trip = {"vehicle_id": int(wren["id"]), "leave": "2026-01-15T10:00", "back": "2026-01-15T12:00", "km": 12}
-    assert car(signed_in.send("post", "/days/trips", trip)[1], "Wren")["at_home"] == []
+    assert days_at_home(signed_in.send("post", "/days/trips", trip)[1]) == {}
     assert leaving() == (False, "15 10:00")
     signed_in.send("post", "/undo")
 
     path = f"/days/at_home/{wren['id']}/2026-01-15"
     assert stranger.send("put", path, {"at_home": False})[0] == 404
     status, told = signed_in.send("put", path, {"at_home": False})
-    assert (status, car(told, "Wren")["at_home"], told["undo"]) == (200, [], "Wren: Thursday as usual")
+    assert (status, days_at_home(told), told["undo"]) == (200, {}, "Wren: Thursday as usual")
     assert leaving() == (True, "15 08:00")
     signed_in.send("post", "/undo")
     assert leaving() == (False, "16 08:05")
@@ -261,6 +266,12 @@ def test_a_night_shift_ends_on_the_day_after(
     assert signed_in.send("patch", f"/tonight/{wren['id']}", {"km": 44, "versions": versions(wren)})[0] == 200
     assert out_this_week(signed_in) == ["Wed 21:30–Thu 06:30", "Thu 21:30–Fri 06:30*", "Sun 21:30–Mon 06:30*"]
     signed_in.send("post", "/undo")
+
+    # At home for once, that is told of the night in which it would have left.
+    wren = usual(signed_in)
+    signed_in.send("put", f"/days/at_home/{wren['id']}/2026-01-15", {"at_home": True})
+    assert days_at_home(signed_in.get("/days")[1]) == {"2026-01-15": "2026-01-15"}
+    assert out_this_week(signed_in) == ["Wed 21:30–Thu 06:30*", "Sun 21:30–Mon 06:30*"]
 
     # Past midnight it is out.
     monkeypatch.setenv("MOONPLAN_NOW", "2026-01-15T02:00:00+01:00")

@@ -42,7 +42,8 @@ class TripOnSheet(Schema):
 
 
 class NightRow(Schema):
-    """A car's night, from noon to noon: need against what is recovered."""
+    """A car's night, from noon to noon: need against what is recovered. at_home : the day whose usual drive would leave in
+    it, where the car stays at home."""
 
     night: str
     need_kwh: float
@@ -58,6 +59,7 @@ class NightRow(Schema):
     away: bool
     plugged_in: bool
     kept_unplugged: bool
+    at_home: date | None
     evening_version: int
 
 
@@ -85,7 +87,6 @@ class CarDays(Schema):
     sessions: list[SessionOut]
     trips: list[TripOnSheet]
     nights: list[NightRow]
-    at_home: list[date]
     end: EndOut | None
 
 

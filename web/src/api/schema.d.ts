@@ -1809,8 +1809,6 @@ export interface components {
             trips: components["schemas"]["TripOnSheet"][];
             /** Nights */
             nights: components["schemas"]["NightRow"][];
-            /** At Home */
-            at_home: string[];
             end: components["schemas"]["EndOut"] | null;
         };
         /** Days */
@@ -1879,7 +1877,8 @@ export interface components {
         };
         /**
          * NightRow
-         * @description A car's night, from noon to noon: need against what is recovered.
+         * @description A car's night, from noon to noon: need against what is recovered. at_home : the day whose usual drive would leave in
+         *     it, where the car stays at home.
          */
         NightRow: {
             /** Night */
@@ -1910,6 +1909,8 @@ export interface components {
             plugged_in: boolean;
             /** Kept Unplugged */
             kept_unplugged: boolean;
+            /** At Home */
+            at_home: string | null;
             /** Evening Version */
             evening_version: number;
         };

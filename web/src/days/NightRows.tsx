@@ -65,7 +65,7 @@ function Row({ first, car, n, manner, edit, editing, setEditing }: RowProps & { 
   const asked = useAskedOfNight(car.id, row?.night);
   if (!row) return null;
   const add = `${car.id} new ${row.night}`;
-  const tomorrow = dayAfter(row.night);
+  const atHome = row.at_home;
   // A night that is kept unplugged can be given back, wherever the car is.
   const isAway = row.away && !row.kept_unplugged;
   return (
@@ -82,17 +82,17 @@ function Row({ first, car, n, manner, edit, editing, setEditing }: RowProps & { 
             onOpen={() => setEditing(editing === `${car.id} ${trip.leave}` ? null : `${car.id} ${trip.leave}`)}
           />
         ))}
-        {car.at_home.includes(tomorrow) && (
+        {atHome !== null && (
           <button
             type="button"
             className={classes.chip}
             data-usual
             title="Press, and it does as usual"
-            aria-label={`${car.name} is at home on ${nightTitle(tomorrow)}: let it do as usual`}
+            aria-label={`${car.name} is at home on ${nightTitle(atHome)}: let it do as usual`}
             disabled={edit.isPending}
-            onClick={() => edit.mutate({ what: "at home", car: car.id, day: tomorrow, at_home: false })}
+            onClick={() => edit.mutate({ what: "at home", car: car.id, day: atHome, at_home: false })}
           >
-            {nightShort(tomorrow).slice(0, 3)} at home
+            {nightShort(atHome).slice(0, 3)} at home
           </button>
         )}
         <button
