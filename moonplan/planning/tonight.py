@@ -313,14 +313,14 @@ def _to_key_in(car: Car, decision: Decision, offered: list[str], asked: core_doc
 
 def _stop(car: Car, decision: Decision, asked: core_documents.Household) -> dict[str, str]:
     """When and after how much to stop a car that has no limit of its own."""
-    stops = [f"{told_clock(session.stop_at, now=asked.now)}, {session.wall_kwh:.1f} kWh" for session in decision.sessions]
-    what, when = "stop at", " and ".join(stops)
-    if car.control != "managed":
-        if is_awake(decision.sessions[0].stop_at, asked.zone, asked.wake, asked.bedtime):
-            what = "stop by hand at"
-        else:
-            when = f"{when}: nobody is up then"
-    return {"what": what, "value": when}
+    by_itself = car.control == "managed"
+    told, all_up = [], True
+    for session in decision.sessions:
+        up = by_itself or is_awake(session.stop_at, asked.zone, asked.wake, asked.bedtime)
+        when = f"{told_clock(session.stop_at, now=asked.now)}, {session.wall_kwh:.1f} kWh"
+        told.append(when if up else f"{when}: nobody is up then")
+        all_up &= up
+    return {"what": "stop by hand at" if all_up and not by_itself else "stop at", "value": " and ".join(told)}
 
 
 def _inputs(car: Car, vehicle: Vehicle, known: Aboard, asked: core_documents.Household) -> dict[str, Any]:
