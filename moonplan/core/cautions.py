@@ -18,6 +18,8 @@ About = Literal["circuit", "lead", "supply"]
 # A socket counts as run near its limit from this share of its rating on, and the supply from this one.
 _NEAR_RATING = 0.75
 _NEAR_SUPPLY = 0.9
+# From this share of the supply on, what the house takes beside the cars has to be known.
+_MUCH_OF_SUPPLY = 0.5
 # Volts under load this far below nominal are low.
 _LOW_VOLTAGE = 0.95
 
@@ -54,7 +56,7 @@ class At:
 
     amps : what it is offered at the most. [A] volts : as measured. on_a_leg_a : what the fullest leg of the supply carries
     with every lead at its most, as far as circuits and feeders carry it, and the house at its highest, by the supply's
-    rule. [A]
+    rule. [A] is_house_counted : whether anything is known of the house, or kept free for it.
     """
 
     supply: Supply
@@ -64,6 +66,7 @@ class At:
     amps: float
     volts: float | None
     on_a_leg_a: float
+    is_house_counted: bool
 
     @property
     def place(self) -> str:
@@ -110,12 +113,13 @@ def cautions(household: Household) -> list[Caution]:
 def _hookups(household: Household) -> list[At]:
     amps = {vehicle.id: _offered_a(household, vehicle) for vehicle in household.vehicles}
     on_a_leg_a = _on_a_leg_a(household, amps)
+    is_house_counted = bool(household.base_load_kw) or household.supply.base_margin_a > 0
     found = []
     for vehicle in household.vehicles:
         lead, rate = household.lead(vehicle.lead), household.rate_of(vehicle)
         volts = None if rate is None else rate.voltage_v
         circuit = household.circuit(lead.circuit)
-        found.append(At(household.supply, circuit, lead, vehicle, amps[vehicle.id], volts, on_a_leg_a))
+        found.append(At(household.supply, circuit, lead, vehicle, amps[vehicle.id], volts, on_a_leg_a, is_house_counted))
     return found
 
 
@@ -142,6 +146,10 @@ def _on_a_leg_a(household: Household, amps: Mapping[str, float]) -> float:
     base_kw = max((kw for _, kw in household.base_load_kw), default=0.0)
     base_a = base_kw * 1000 / (supply.leg_voltage_v * supply.legs)
     return max(legs.values(), default=0.0) / supply.continuous_factor + base_a + supply.base_margin_a
+
+
+def _of_the_main_breaker(at: At) -> str:
+    return f"{at.on_a_leg_a:.0f} A on one leg, and the main breaker is rated {at.supply.rating_a:g} A"
 
 
 def _fired(rule: Rule, at: At) -> Iterator[Caution]:
@@ -287,11 +295,19 @@ RULES: tuple[Rule, ...] = (
         "supply-near-limit",
         "supply",
         "Supply near its limit",
-        lambda at: at.on_a_leg_a > _NEAR_SUPPLY * at.supply.rating_a,
-        lambda at: (
-            f"house and leads at their most come to {at.on_a_leg_a:.0f} A on one leg, and the main breaker "
-            f"is rated {at.supply.rating_a:g} A"
-        ),
+        lambda at: at.is_house_counted and at.on_a_leg_a > _NEAR_SUPPLY * at.supply.rating_a,
+        lambda at: f"house and leads at their most come to {_of_the_main_breaker(at)}",
         lambda at: "plans keep below it; an oven that they do not know of may not.",
+    ),
+    Rule(
+        "house-load-unknown",
+        "supply",
+        "What the house takes is not known",
+        lambda at: not at.is_house_counted and at.on_a_leg_a > _MUCH_OF_SUPPLY * at.supply.rating_a,
+        lambda at: f"the leads alone, at their most, come to {_of_the_main_breaker(at)}",
+        lambda at: (
+            "plans keep below it only with what they know of. Type a usual day of the house under Household, or bring its "
+            "meter under Sun."
+        ),
     ),
 )

@@ -7,7 +7,8 @@ import pytest
 from moonplan.core.cautions import RULES, cautions
 from tests.core.factories import LOSSLESS, a_car, a_circuit, a_household, a_lead
 
-SAFE: dict[str, Any] = {"circuits": [a_circuit(residual_current_protection=True)]}
+HOUSE = {"base_load_kw": [["00:00", 0.5]]}
+SAFE: dict[str, Any] = {"circuits": [a_circuit(residual_current_protection=True)]} | HOUSE
 SUPPLY = {"leg_voltage_v": 230, "legs": 3, "rating_a": 25, "continuous_factor": 1.0}
 
 
@@ -21,6 +22,10 @@ def circuit(**changes: Any) -> dict[str, Any]:
 
 def lead(**changes: Any) -> dict[str, Any]:
     return {"leads": [a_lead(**changes)]}
+
+
+def unknown_house(rating_a: float, **changes: Any) -> dict[str, Any]:
+    return {"base_load_kw": [], "supply": SUPPLY | {"rating_a": rating_a} | changes}
 
 
 def test_an_ordinary_good_circuit_calls_for_none():
@@ -60,6 +65,10 @@ def test_an_ordinary_good_circuit_calls_for_none():
             {"base_load_kw": [["00:00", 6.9]], "supply": SUPPLY},
             {"base_load_kw": [["00:00", 3.45]], "supply": SUPPLY},
         ),
+        # 16 A for the car alone are more than half of 25 A; of 35 A they are not, and 5 A kept free are for the house.
+        ("house-load-unknown", unknown_house(25), unknown_house(35)),
+        ("house-load-unknown", unknown_house(25), unknown_house(25, base_margin_a=5)),
+        ("house-load-unknown", unknown_house(25), unknown_house(25) | HOUSE),
         ("socket-daily", circuit(kind="socket", outlet_a=16, socket_a=10), circuit()),
         ("breaker-above-wire", circuit(wire_a=13), circuit(wire_a=20)),
         ("low-voltage", {"rates": [LOSSLESS | {"voltage_v": 215}]}, {"rates": [LOSSLESS | {"voltage_v": 225}]}),

@@ -150,6 +150,12 @@ def test_a_session_that_nothing_asks_for_is_for_the_days_after():
     )
 
 
+def test_hours_that_all_cost_the_same_are_not_told_apart():
+    told_of_heron = reason(vehicles=[a_car(end_pct=80)], tariff={"default_price": 0.3, "bands": []})
+
+    assert "; the default price, 0.3 a kWh, the same at every hour planned" in told_of_heron
+
+
 def test_what_a_session_pays_by_two_lines_is_told_as_its_average():
     # 8 h at 0.10 are 29.44 kWh, and of the 35 kWh that are wanted 5.56 cost 0.30: 4.612 / 35 a kWh.
     told_of_heron = reason(vehicles=[a_car(soc_pct=10, end_pct=80)])

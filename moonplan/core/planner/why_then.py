@@ -114,7 +114,8 @@ def _why_not_cheaper(session: PlannedSession) -> str:
 def _why_the_lowest(session: PlannedSession, cheaper: Flags, in_time: Flags) -> str:
     """Why there is nothing cheaper in time while it is home."""
     if not cheaper.any():
-        return ", the lowest there is"
+        is_one_price = np.ptp(session.problem.prices.price) < NO_DIFFERENCE
+        return ", the same at every hour planned" if is_one_price else ", the lowest there is"
     if (cheaper & session.car.could_charge).any():
         return f", since the cheaper hours {_due(session)[1]}"
     return ", the lowest while it is home" if (cheaper & in_time).any() else ", the lowest until then"

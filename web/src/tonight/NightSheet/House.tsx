@@ -14,9 +14,10 @@ export function House({ slots, ...place }: Place & { slots: Schemas["HouseSlot"]
   const first = slots[0];
   if (!first) return null;
   const sunny = sun.some(({ value }) => value > 0);
+  const known = slots.some(({ base_kw }) => base_kw > 0);
   return (
     <g>
-      <RowName name="House" note={`kW, to ${most.toFixed(1)}`} place={place} />
+      <RowName name="House" note={known || sunny ? `kW, to ${most.toFixed(1)}` : "not known"} place={place} />
       {sunny && (
         <path className={classes.sun} d={`${steps(sun, x, down, end)} V ${top} H ${x(new Date(first.at))} Z`} />
       )}
