@@ -187,6 +187,7 @@ def _car(
         "in_place_of": None if decision.in_place_of is None else decision.in_place_of.name,
         "current": decision.current,
         "ready_at": None if decision.ready_at is None else decision.ready_at.isoformat(),
+        "leaves_first": decision.leaves_first,
         "why": decision.why,
         "departure": departures[0] | _trip_of(decision, usable) if departures else None,
         "not_ready": _not_ready([*departures[:1], told["end"]], car),
@@ -202,15 +203,7 @@ def _car(
         "bottleneck": told["bottleneck"],
         "sessions": told["sessions"][: len(sessions)],
         "pinnable": pinnable,
-        "to_key_in": _to_key_in(
-            car,
-            decision,
-            [
-                f"{told_clock(s.start, now=problem.household.now)}–{one['end']}"
-                for s, one in zip(sessions, pinnable, strict=True)
-            ],
-            problem.household,
-        ),
+        "to_key_in": _to_key_in(car, decision, _offered(decision, pinnable, problem.household.now), problem.household),
         "inputs": inputs,
     }
 
@@ -281,10 +274,23 @@ def _short_end(made: Plan, end: dict[str, Any] | None) -> dict[str, Any] | None:
     return end | {"by": at.isoformat()}
 
 
+def _offered(decision: Decision, pinnable: list[dict[str, Any]], now: datetime) -> list[str]:
+    """From when to when there is current, also for a car that takes longer than expected; of what runs, until when.
+
+    pinnable : the decision's sessions as they would be pinned.
+    """
+    told = zip(decision.sessions, pinnable, strict=True)
+    runs = decision.action == "go_on"
+    return [
+        f"until {one['end']}" if runs and not nth else f"{told_clock(session.start, now=now)}–{one['end']}"
+        for nth, (session, one) in enumerate(told)
+    ]
+
+
 def _to_key_in(car: Car, decision: Decision, offered: list[str], asked: core_documents.Household) -> list[dict[str, str]]:
     """The settings for car and lead, in the order a person walks past them.
 
-    offered : from when to when there is current, also for a car that takes longer than expected. asked : as core took it.
+    offered : from when to when there is current, a session each. asked : as core took it.
     """
     if decision.current is None:
         return []

@@ -107,6 +107,10 @@ def test_a_car_that_was_to_charge_meanwhile_goes_on_charging(signed_in: Browser,
     heron = tonight(signed_in, "Heron")
     assert (heron["action"], heron["inputs"]["soc_pct"], heron["inputs"]["soc_reckoned"]) == ("plug_in", 41, False)
 
+    clock.set("15T03:10")
+    [on] = [row["value"] for row in tonight(signed_in, "Heron")["to_key_in"] if row["what"] == "on"]
+    assert on == f"until {heron['pinnable'][0]['end']}"
+
 
 def test_however_often_somebody_looks_a_session_comes_to_the_same(signed_in: Browser, clock: Clock):
     tonight(signed_in, "Wren")

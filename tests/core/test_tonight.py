@@ -75,8 +75,9 @@ def test_a_car_that_hangs_on_its_lead_and_leaves_before_it_charges_on_is_plugged
     out = a_trip("2026-01-14T19:00:00+01:00", "2026-01-14T20:00:00+01:00", 10)
     decision = decided(plugged_in=True, trips=[out, a_trip(*MORNING, 150)])
 
-    assert (decision.action, clock(decision.plug_in_by)) == ("plug_in", "22:00")
-    assert decided(plugged_in=True, trips=[a_trip(*MORNING, 150)]).action == "keep_plugged_in"
+    assert (decision.action, clock(decision.plug_in_by), decision.leaves_first) == ("plug_in", "22:00", True)
+    at_home = decided(plugged_in=True, trips=[a_trip(*MORNING, 150)])
+    assert (at_home.action, at_home.leaves_first) == ("keep_plugged_in", False)
 
 
 def test_leave_it_unplugged_and_why():

@@ -88,6 +88,13 @@ def test_who_looks_after_bedtime_is_told_to_plug_in_now(demo_at: Callable[[str],
     expect(car(page, "Wren").get_by_role("heading", level=2)).to_contain_text("Plug Wren into the shed socket now, at 10 A;")
 
 
+def test_who_looks_before_leaving_reads_what_comes_first(demo_at: Callable[[str], Served], open_page):
+    page = open_page(demo_at("15T06:40").link)
+
+    wren = car(page, "Wren").get_by_role("heading", level=2)
+    expect(wren).to_contain_text(re.compile(r"Plug Wren into the shed socket by 22:45, .*\. Before that you leave Thursday"))
+
+
 def test_a_page_that_is_left_open_goes_on_with_the_night(demo_at: Callable[[str], Served], open_page):
     evening, night, later = (demo_at(clock) for clock in ("14T18:10", "14T23:10", "15T03:10"))
     answering = evening

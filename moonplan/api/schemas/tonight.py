@@ -200,6 +200,7 @@ class CarTonight(CarNight):
     in_place_of: str | None
     current: str | None
     ready_at: datetime | None
+    leaves_first: bool
     why: str
     departure: DepartureOut | None
     not_ready: NotReady | None

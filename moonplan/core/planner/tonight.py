@@ -34,7 +34,8 @@ class Decision:
     plug_in_by : the last time someone is up before the first session; None where that is now. in_place_of : the car that has
         the lead until then. plug_in_again : by when it is plugged in again, having been away between two sessions.
     ready_at : when the last session is through.
-    departure, readiness : the next departure after now, and whether the car is ready for it.
+    departure, readiness : the next departure after now, and whether the car is ready for it. leaves_first : whether that is
+        before the first session.
     why : for a car to be plugged in, the first session's reason; else why it is left, in one clause.
     """
 
@@ -47,6 +48,10 @@ class Decision:
     departure: Departure | None
     readiness: Readiness | None
     why: str
+
+    @property
+    def leaves_first(self) -> bool:
+        return bool(self.sessions) and self.departure is not None and self.departure.trip.leave <= self.sessions[0].start
 
     @property
     def current(self) -> str | None:

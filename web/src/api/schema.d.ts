@@ -1214,6 +1214,8 @@ export interface components {
             current: string | null;
             /** Ready At */
             ready_at: string | null;
+            /** Leaves First */
+            leaves_first: boolean;
             /** Why */
             why: string;
             departure: components["schemas"]["DepartureOut"] | null;

@@ -104,11 +104,12 @@ function Leaving({ car, manner, errors, edit }: Props) {
   const leaveDay = leave ?? null;
   const tomorrow = new Date(Date.parse(car.tide[0]?.at ?? "") + 24 * 3600_000).toISOString();
   const onDay = day(leaveDay ?? tomorrow, manner);
+  const you = car.leaves_first ? ". Before that you" : "; you";
   return (
     <>
       {leaveDay === null
         ? ". No trip is planned: leave at "
-        : `; you ${usual ? "usually " : ""}leave ${dayTold(leaveDay, manner)} `}
+        : `${you} ${usual ? "usually " : ""}leave ${dayTold(leaveDay, manner)} `}
       <TimeField
         label="Leaving time"
         value={leaveDay === null ? "" : clock(leaveDay, manner)}
