@@ -310,11 +310,14 @@ def _typed_trip(trip: Trip, zone: ZoneInfo) -> dict[str, Any]:
 def _trip(trip: Trip, vehicle: Vehicle, week: UsualWeek, end: datetime, zone: ZoneInfo) -> dict[str, Any]:
     told = _typed_trip(trip, zone)
     if not trip.fill and trip.leave < end < trip.back:
-        # A car that is away when the plan ends can't be asked for its end level then: it leaves with it, or with as much
-        # less as is charged on the way.
-        pct = _wanted_at_end(vehicle, week, end) - trip.gain_kwh / vehicle.usable_kwh * 100
-        told |= {"fill": True, "fill_to_pct": max(0.0, pct)}
+        told |= {"fill": True, "fill_to_pct": leaves_with_pct(trip, vehicle, _wanted_at_end(vehicle, week, end))}
     return told
+
+
+def leaves_with_pct(trip: Trip, vehicle: Vehicle, wanted_pct: float) -> float:
+    """What a car leaves with that is away when the plan ends, and can't be asked for what is wanted then: so much, or
+    as much less as is charged on the way."""
+    return max(0.0, wanted_pct - trip.gain_kwh / vehicle.usable_kwh * 100)
 
 
 def _wanted_at_end(vehicle: Vehicle, week: UsualWeek, end: datetime) -> float:

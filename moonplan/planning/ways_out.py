@@ -9,12 +9,12 @@ from threading import Lock
 from typing import Any
 
 from moonplan.core.mistakes import Mistake
-from moonplan.core.planner.problem import Car
+from moonplan.core.planner.problem import Car, Problem
 from moonplan.core.planner.remedies import Edit, OfNight, OfTrip, Remedy, remedies
 from moonplan.household import editing
 from moonplan.household.models import Household, Person, Trip, Vehicle
 from moonplan.planning import refining, usual
-from moonplan.planning.documents import as_core, household_document, planning_now
+from moonplan.planning.documents import as_core, household_document, leaves_with_pct, planning_now
 from moonplan.planning.evenings import set_evening
 from moonplan.planning.shown import goes_on
 
@@ -79,8 +79,7 @@ def _remedies(household: Household, given: dict[str, Any], vehicle_id: int, by: 
         times = asked.at_s.tolist()
         if car.id == str(vehicle_id) and by.timestamp() in times:
             nth = times.index(by.timestamp())
-            fills_for_the_end = _fills_for_the_end(household, car, int(asked.of[nth]))
-            found = remedies(made, i, nth, fills_for_the_end=fills_for_the_end)
+            found = remedies(made, i, nth, **_filled(household, made.problem, car, int(asked.of[nth])))
             return [one for one in found if all(_can_be_made(household, edit) for edit in one.edits)]
     return []
 
@@ -92,12 +91,20 @@ def _can_be_made(household: Household, edit: Edit) -> bool:
     return Trip.objects.of(household).filter(vehicle=int(edit.vehicle), leave=edit.leave).exists()
 
 
-def _fills_for_the_end(household: Household, car: Car, nth: int) -> bool:
-    """Whether it is the document that marks the trip of a car's nth departure fill, and nobody at home."""
-    if nth == len(car.departures) or not car.departures[nth].trip.fill:
-        return False
-    leave = car.departures[nth].trip.leave
-    return Trip.objects.of(household).filter(vehicle=int(car.id), leave=leave, fill=False).exists()
+def _filled(household: Household, problem: Problem, car: Car, nth: int) -> dict[str, Any]:
+    """What `remedies` is told of a trip that is marked fill, of a car's nth departure: by the document and nobody at home,
+    or what the document would mark it with if nobody had."""
+    if nth == len(car.departures) or not (trip := car.departures[nth].trip).fill:
+        return {}
+    row = Trip.objects.of(household).filter(vehicle=int(car.id), leave=trip.leave).first()
+    if row is None:
+        return {}
+    if not row.fill:
+        return {"fills_for_the_end": True}
+    wanted_pct = car.vehicle.end_pct
+    if wanted_pct is None or not trip.leave < problem.grid.starts[-1] < trip.back:
+        return {}
+    return {"unfilled_to_pct": leaves_with_pct(row, row.vehicle, wanted_pct)}
 
 
 def _apply(person: Person, edit: Edit, told: str) -> None:

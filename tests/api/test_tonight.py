@@ -442,6 +442,24 @@ def test_the_habits_are_compared_on_the_household_s_own_night(signed_in: Browser
     assert levels["cheapest"] < levels["plug_and_go"]
 
 
+def test_a_way_out_without_leaving_full_leaves_with_what_is_wanted_when_the_night_ends(signed_in: Browser):
+    # It charges nothing and leaves at 06:40 with 41 % of 64 kWh, for 18.4 kWh, to be back after the night has ended at noon:
+    # with 18.4 on the way 80 − 28.75 % would still be asked of it, with the 37.8 that it lacks of full 80 − 59.06.
+    _, whole = signed_in.get("/household")
+    row = next(row for row in whole["vehicles"] if row["name"] == "Heron")
+    changes = {"use_kwh_per_100km": 8, "ceiling_a": 3}
+    assert signed_in.send("patch", f"/vehicles/{row['id']}?version={row['version']}", changes)[0] == 200
+    _, told = signed_in.get("/tonight")
+    leave = car_of(told, "Heron")["departure"]["leave"]
+    _, found = signed_in.get(f"/ways_out?vehicle={row['id']}&by={leave.replace('+', '%2B')}")
+
+    [way] = [way for way in found["ways"] if "on the way" in way["told"]]
+    assert (way["told"], way["closes"]) == ("charge 37.8 kWh on the way instead of leaving full", True)
+    taken = {"vehicle": row["id"], "by": leave, "told": way["told"]}
+    _, told = signed_in.send("post", "/tonight/ways_out", taken)
+    assert (car_of(told, "Heron")["departure"]["short_kwh"], told["totals"]["short_kwh"]) == (0, way["short_kwh"])
+
+
 def test_what_is_to_be_keyed_in_is_told_as_a_person_walks_past_it(signed_in: Browser):
     _, told = signed_in.get("/tonight")
 

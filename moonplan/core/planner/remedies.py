@@ -42,7 +42,7 @@ class OfNight:
 class OfTrip:
     """Changes a trip, known by its car and when it leaves: another car takes it, or more is charged on the way.
 
-    fill_to_pct : what it is to leave with in place of the end's level; follows from the gain and is typed by nobody.
+    fill_to_pct : what it is to leave with in place of the end's level, though nobody typed fill; follows from the gain.
     """
 
     vehicle: str
@@ -81,19 +81,25 @@ class Remedy:
     cost: float
 
 
-def remedies(made: Plan, i: int, nth: int, *, fills_for_the_end: bool = False) -> list[Remedy]:
+def remedies(
+    made: Plan, i: int, nth: int, *, fills_for_the_end: bool = False, unfilled_to_pct: float | None = None
+) -> list[Remedy]:
     """The ways out for what is asked nth of car i, in the order of `Asked`: those that close it first, the smaller change
     before the larger.
 
     Empty where it is not short or nothing helps. fills_for_the_end : whether the trip is marked fill because the car is away
-    when the nights end, in place of what is wanted then, of which what is charged on the way is taken off.
+    when the nights end, in place of what is wanted then, of which what is charged on the way is taken off. unfilled_to_pct :
+    what it would so be marked with if somebody's own mark went; None where it would not.
     """
     household, before = made.problem.household, made.outcome
     if not (short_kwh := _short_kwh(made, i, nth)):
         return []
     found: list[Remedy] = []
     closed: set[str] = set()
-    for kind, told, edits in _tried(made, i, nth, fills_for_the_end):
+    at_end_pct = (
+        made.problem.cars[i].departures[_of(made, i, nth)].trip.fill_to_pct if fills_for_the_end else unfilled_to_pct
+    )
+    for kind, told, edits in _tried(made, i, nth, fills_for_the_end, at_end_pct):
         if kind in closed:  # a smaller change of this kind does already
             continue
         after = plan(applied(household, edits), prove=False, like=made.setpoints)
@@ -123,7 +129,9 @@ def applied(household: Household, edits: tuple[Edit, ...]) -> Household:
     return household
 
 
-def _tried(made: Plan, i: int, nth: int, fills_for_the_end: bool) -> Iterator[tuple[str, str, tuple[Edit, ...]]]:
+def _tried(
+    made: Plan, i: int, nth: int, fills_for_the_end: bool, at_end_pct: float | None
+) -> Iterator[tuple[str, str, tuple[Edit, ...]]]:
     """Changes worth trying, the smaller first: their kind, what they say, and the edits."""
     household, car = made.problem.household, made.problem.cars[i]
     nights = _nights_before(made, i, nth)
@@ -160,7 +168,7 @@ def _tried(made: Plan, i: int, nth: int, fills_for_the_end: bool) -> Iterator[tu
         yield from _later(made, i, nth)
     if car.departures:
         yield from _other_cars(made, i, nth)
-        yield from _on_the_last_way(made, i, nth) if is_end else _on_the_way(made, i, nth, fills_for_the_end)
+        yield from _on_the_last_way(made, i, nth) if is_end else _on_the_way(made, i, nth, fills_for_the_end, at_end_pct)
 
 
 def _other_cars(made: Plan, i: int, nth: int) -> Iterator[tuple[str, str, tuple[Edit, ...]]]:
@@ -175,23 +183,29 @@ def _other_cars(made: Plan, i: int, nth: int) -> Iterator[tuple[str, str, tuple[
             yield f"other car {other.id}", f"take {other.name or other.id} for {which}", edits
 
 
-def _on_the_way(made: Plan, i: int, nth: int, fills_for_the_end: bool) -> Iterator[tuple[str, str, tuple[Edit, ...]]]:
-    """So much more charged on the way that it leaves with enough."""
+def _on_the_way(
+    made: Plan, i: int, nth: int, fills_for_the_end: bool, at_end_pct: float | None
+) -> Iterator[tuple[str, str, tuple[Edit, ...]]]:
+    """So much more charged on the way that it leaves with enough.
+
+    at_end_pct : what it leaves with in place of what is wanted when the nights end, without more on the way; None where
+    it is home then.
+    """
     car = made.problem.cars[i]
     departure, usable_kwh = car.departures[_of(made, i, nth)], car.vehicle.usable_kwh
     trip = departure.trip
     # More makes it no shorter: the reserve is aboard when it leaves.
     most_kwh = departure.taking.kwh
-    if fills_for_the_end:
-        most_kwh = max(most_kwh, (trip.fill_to_pct - car.vehicle.reserve_pct) / 100 * usable_kwh)
+    if at_end_pct is not None:
+        most_kwh = max(most_kwh, (at_end_pct - car.vehicle.reserve_pct) / 100 * usable_kwh)
     gain_kwh = _tenths(trip.gain_kwh + min(_short_kwh(made, i, nth) + departure.on_the_way_kwh, most_kwh))
     more_kwh = gain_kwh - trip.gain_kwh
     if more_kwh < _WORTH_KWH:
         return
     edit, told = OfTrip(car.id, trip.leave, gain_kwh=gain_kwh), f"charge {more_kwh:.1f} kWh on the way"
-    if fills_for_the_end:
-        edit = replace(edit, fill_to_pct=max(0.0, trip.fill_to_pct - more_kwh / usable_kwh * 100))
-    elif trip.fill:
+    if at_end_pct is not None:
+        edit = replace(edit, fill_to_pct=max(0.0, at_end_pct - more_kwh / usable_kwh * 100))
+    if trip.fill and not fills_for_the_end:
         edit, told = replace(edit, fill=False), f"{told} instead of leaving full"
     yield "on the way", told, (edit,)
 
@@ -339,7 +353,7 @@ def _changed_trip(trip: Trip, edit: OfTrip) -> Trip:
         trip,
         vehicle=edit.other_vehicle or trip.vehicle,
         gain_kwh=trip.gain_kwh if edit.gain_kwh is None else edit.gain_kwh,
-        fill=trip.fill if edit.fill is None else edit.fill,
+        fill=edit.fill_to_pct is not None or (trip.fill if edit.fill is None else edit.fill),
         fill_to_pct=trip.fill_to_pct if edit.fill_to_pct is None else edit.fill_to_pct,
     )
 
