@@ -128,6 +128,8 @@ def _apply(person: Person, edit: Edit, told: str) -> None:
         changes = {key: value for key, value in changes.items() if value is not None}
         trip = Trip.objects.of(person.household).filter(vehicle=vehicle, leave=edit.leave).first()
         if trip is not None:
+            if edit.other_vehicle is not None:
+                _leave_usual_days(person, trip, int(edit.other_vehicle), what=what)
             editing.change(person, trip, changes, version=trip.version, what=what)
         else:
             editing.add(person, "trip", _usual_trip(vehicle, edit.leave) | changes, what=what)
@@ -141,15 +143,34 @@ def _apply(person: Person, edit: Edit, told: str) -> None:
         editing.change(person, vehicle, fields, version=vehicle.version, what=what)
 
 
+def _leave_usual_days(person: Person, trip: Trip, other_id: int, *, what: str) -> None:
+    """See to it that a trip which is about to be another car's changes nothing of what both usually do around it: its own
+    car has no drive more than before, and the other one none less."""
+    now, until = planning_now(), trip.back + timedelta(days=2)
+    other = Vehicle.objects.of(person.household).get(pk=other_id)
+    weeks = {vehicle: usual.usual_week(vehicle, now) for vehicle in (trip.vehicle, other)}
+    then = {trip.vehicle: [one for one in weeks[trip.vehicle].named if one != trip], other: [*weeks[other].named, trip]}
+    for vehicle, week in weeks.items():
+        before = usual.usual_trips(vehicle, week, now, until, here=now)
+        after = usual.usual_trips(vehicle, week._replace(named=then[vehicle]), now, until, here=now)
+        for one in after:
+            if one not in before:
+                day = datetime.fromisoformat(one["leave"]).date()
+                usual.stay_at_home(person, vehicle, day, at_home=True)
+        for one in before:
+            if one not in after:
+                editing.add(person, "trip", _as_row(vehicle, one), what=what)
+
+
 def _usual_trip(vehicle: Vehicle, leave: datetime) -> dict[str, Any]:
     """A usual day's drive as a trip of its own."""
     now = planning_now()
     week = usual.usual_week(vehicle, now)
     trips = usual.usual_trips(vehicle, week, now, leave + timedelta(days=1), here=now)
-    found = next(trip for trip in trips if datetime.fromisoformat(trip["leave"]) == leave)
-    return {
-        "vehicle_id": vehicle.pk,
-        "leave": leave,
-        "back": datetime.fromisoformat(found["back"]),
-        "km": found["km"],
-    }
+    return _as_row(vehicle, next(trip for trip in trips if datetime.fromisoformat(trip["leave"]) == leave))
+
+
+def _as_row(vehicle: Vehicle, told: dict[str, Any]) -> dict[str, Any]:
+    """The fields of a trip of its own for what a car usually does. told : as by `usual.usual_trips`."""
+    leave, back = (datetime.fromisoformat(told[key]) for key in ("leave", "back"))
+    return {"vehicle_id": vehicle.pk, "leave": leave, "back": back, "km": told["km"]}

@@ -1,6 +1,6 @@
 """The days ahead: trips, nights, shortages and the ways out of them."""
 
-from datetime import datetime
+from datetime import UTC, datetime
 from typing import Any
 
 import pytest
@@ -202,10 +202,23 @@ def test_another_car_is_offered_for_a_named_trip_and_not_for_a_usual_day(signed_
         _, found = signed_in.get(f"/ways_out?vehicle={wren}&by={by}&nights=14")
         return {way["told"] for way in found["ways"]}
 
-    # Heron stays at home on the Thursday on which Wren comes up short.
-    typed("Heron", usual_km={"thu": 0})
+    def driven(name: str) -> list[tuple[str, float]]:
+        trips = car(days(signed_in, 14), name)["trips"]
+        leaves = [(datetime.fromisoformat(one["leave"]).astimezone(UTC), one["km"]) for one in trips]
+        return sorted((f"{leave:%H:%M}", km) for leave, km in leaves if f"{leave:%F}" == "2026-01-22")
+
+    # Heron is at home by day on the Thursday on which Wren comes up short, and goes out in the evening; Wren drives no less
+    # on such a day when it has no trip of its own.
+    typed("Heron", usual_km={"thu": 30}, usual_leave="20:00", usual_back="21:00")
     removed("Heron", "2026-01-22T06:40:00+01:00")
+    typed("Wren", usual_km={"thu": 110})
+    [(_, km)] = driven("Wren")
     assert "take Heron for that trip" in ways()
+    taken = {"vehicle": int(car(days(signed_in), "Wren")["id"]), "by": thursday, "told": "take Heron for that trip"}
+    assert signed_in.send("post", "/days/ways_out?nights=14", taken)[0] == 200
+    assert (driven("Heron"), driven("Wren")) == ([("06:00", km), ("19:00", 30)], [])
+    signed_in.send("post", "/undo")
+    assert (driven("Heron"), driven("Wren")) == ([("19:00", 30)], [("06:00", km)])
 
     # As a usual day it would still count for Wren, whoever else drives as far.
     typed("Wren", usual_km={"thu": 110}, usual_leave="07:00", usual_back="19:00")
