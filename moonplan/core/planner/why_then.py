@@ -18,6 +18,8 @@ MOSTLY, _WHOLLY = 0.5, 0.99
 _LITTLE = 0.1
 # What differs by less than this does not. [currency/kWh, A, part of a session]
 NO_DIFFERENCE = 1e-9
+# How exactly a price is told.
+_PRICE_DECIMALS = 5
 # How many causes are told, those of the most hours.
 _CAUSES_TOLD = 2
 # A battery that has no room for so much is full. [kWh]
@@ -31,7 +33,7 @@ def why_then(session: PlannedSession) -> str:
     own = session.own_share
     if own > _WHOLLY:
         return "on your own sun"
-    told = f"{_line(session)}, {session.paid:.5g} a kWh{_on_average(session)}"
+    told = f"{_line(session)}, {round(session.paid, _PRICE_DECIMALS):.5g} a kWh{_on_average(session)}"
     if own > _LITTLE:
         told = f"{percent_told(own)} on your own sun, the rest at {told}"
     if own > MOSTLY:
