@@ -139,7 +139,7 @@ def _on_a_leg_a(household: Household, amps: Mapping[str, float]) -> float:
         most = [max((amps[v.id] for v in household.vehicles if v.lead == lead), default=0.0) for lead in leads]
         for leg in household.legs_on(circuit):
             behind = circuit.feeder, leg
-            by_feeder[behind] = by_feeder.get(behind, 0.0) + min(sum(most), max(0.0, hookup.circuit_amps(circuit)))
+            by_feeder[behind] = by_feeder.get(behind, 0.0) + min(sum(most), hookup.circuit_amps(circuit))
     legs: dict[Leg, float] = {}
     for (feeder, leg), asked_a in by_feeder.items():
         legs[leg] = legs.get(leg, 0.0) + min(asked_a, feeder_a.get(feeder or "", asked_a))

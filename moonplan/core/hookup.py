@@ -69,9 +69,9 @@ def onboard_amps(vehicle: Vehicle, supply: Supply) -> float:
 
 
 def circuit_amps(circuit: Circuit) -> float:
-    """The circuit's link: breaker or wire under the continuous-load rule, less its other loads. [A]"""
+    """The circuit's link: breaker or wire under the continuous-load rule, less its other loads; never below nothing. [A]"""
     weakest = circuit.breaker_a if circuit.wire_a is None else min(circuit.breaker_a, circuit.wire_a)
-    return weakest * circuit.continuous_factor - circuit.other_load_a
+    return max(0.0, weakest * circuit.continuous_factor - circuit.other_load_a)
 
 
 def before_the_car(circuit: Circuit, lead: Lead) -> dict[Link, float]:

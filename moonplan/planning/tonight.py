@@ -15,6 +15,7 @@ from moonplan.core import hookup
 from moonplan.core import household as core_documents
 from moonplan.core.almanac import sky_of
 from moonplan.core.distance import in_unit
+from moonplan.core.listed import listed
 from moonplan.core.mistakes import Mistake
 from moonplan.core.percent import percent_told
 from moonplan.core.planner.habits import SENTENCES
@@ -304,7 +305,7 @@ def _to_key_in(car: Car, decision: Decision, offered: list[str], asked: core_doc
     if not car.vehicle.cutoff:
         told.append({"where": car.name, "what": "charge limit", "value": percent_told(limit)})
     if car.control == "managed":
-        told.insert(1, {"where": steers, "what": "on", "value": " and ".join(offered)})
+        told.insert(1, {"where": steers, "what": "on", "value": listed(offered)})
     elif car.control == "timer" and decision.action != "go_on":
         told.append({"where": steers, "what": "timer", "value": f"start {told_clock(first.start, now=now)}"})
     elif decision.action == "plug_in":
@@ -326,7 +327,7 @@ def _stop(car: Car, decision: Decision, asked: core_documents.Household) -> dict
         when = f"{told_clock(session.stop_at, now=asked.now)}, {session.wall_kwh:.1f} kWh"
         told.append(when if up else f"{when}: nobody is up then")
         all_up &= up
-    return {"what": "stop by hand at" if all_up and not by_itself else "stop at", "value": " and ".join(told)}
+    return {"what": "stop by hand at" if all_up and not by_itself else "stop at", "value": listed(told)}
 
 
 def _inputs(car: Car, vehicle: Vehicle, known: Aboard, asked: core_documents.Household) -> dict[str, Any]:

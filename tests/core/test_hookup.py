@@ -48,6 +48,13 @@ def test_under_six_amps_a_car_does_not_charge_and_the_link_is_named():
     assert (refused.value.link, refused.value.amps, refused.value.least_a) == ("circuit", 5.0, 6.0)
 
 
+def test_a_circuit_on_which_other_things_take_more_than_it_carries_leaves_nothing():
+    household = a_household(circuits=[a_circuit(other_load_a=40)])
+
+    with pytest.raises(DoesNotCharge, match="the circuit leaves 0 A, and charging starts at 6 A"):
+        delivery_of(household, household.vehicles[0])
+
+
 def test_a_least_current_above_the_chain_is_an_answer_and_not_a_zero():
     household = a_household(leads=[a_lead(min_a=20)])
 

@@ -163,7 +163,9 @@ def test_what_a_session_pays_by_two_lines_is_told_as_its_average():
     assert "; mostly the night price, 0.13177 a kWh on average, since every cheaper hour is used already" in told_of_heron
     # A tenth of it, with no more than five decimals.
     tenth = {"default_price": 0.03, "bands": [NIGHT_BAND | {"price": 0.01}]}
-    assert "; mostly the night price, 0.01318 a kWh on average" in reason(vehicles=[a_car(soc_pct=10, end_pct=80)], tariff=tenth)
+    assert "; mostly the night price, 0.01318 a kWh on average" in reason(
+        vehicles=[a_car(soc_pct=10, end_pct=80)], tariff=tenth
+    )
 
 
 @pytest.mark.parametrize(

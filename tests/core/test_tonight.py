@@ -359,11 +359,15 @@ def test_a_car_takes_the_lead_from_the_one_that_hangs_on_it_since_before_the_pla
     assert on_one_lead(early, away, hanging="heron").in_place_of is None
 
 
-@pytest.mark.parametrize(("later_a", "current"), [(10, "16 A, from 02:00 10 A"), (16, "16 A")])
-def test_what_a_later_session_is_offered_is_told_where_it_is_something_else(later_a: float, current: str):
+@pytest.mark.parametrize(
+    ("later_a", "last_a", "current"),
+    [(10, 10, "16 A, from 02:00 10 A"), (16, 16, "16 A"), (16, 6, "16 A, from 03:00 6 A")],
+)
+def test_what_a_later_session_is_offered_is_told_where_it_is_something_else(later_a: float, last_a: float, current: str):
     at_ten = {"start": "2026-01-14T22:00:00+01:00", "end": "2026-01-14T23:00:00+01:00", "amps": 16}
     at_two = {"start": "2026-01-15T02:00:00+01:00", "end": "2026-01-15T03:00:00+01:00", "amps": later_a}
-    pins = [{"id": pin["start"], "vehicle": "heron"} | pin for pin in (at_ten, at_two)]
+    at_three = {"start": "2026-01-15T03:00:00+01:00", "end": "2026-01-15T04:00:00+01:00", "amps": last_a}
+    pins = [{"id": pin["start"], "vehicle": "heron"} | pin for pin in (at_ten, at_two, at_three)]
 
     assert decided(pins=pins).current == current
 

@@ -81,6 +81,11 @@ class Session:
         return self.currents[0][1]
 
     @property
+    def last_amps(self) -> float:
+        """What is offered when it ends. [A]"""
+        return [amps for at, amps in self.currents if at < self.end][-1]
+
+    @property
     def current(self) -> str:
         """What is offered from when on, in words; what comes after its end is for a car that takes longer than expected."""
         (_, first), *later = self.currents

@@ -7,6 +7,7 @@ from typing import Self
 
 import numpy as np
 
+from moonplan.core.listed import listed
 from moonplan.core.planner.constraints import room_for
 from moonplan.core.planner.outcome import CarOutcome, Outcome, car_outcome
 from moonplan.core.planner.problem import Car, Problem, Wish
@@ -132,4 +133,4 @@ class PlannedSession:
 
 def have(names: Sequence[str]) -> str:
     """Who has something that a car would like: others, or where there are none the house."""
-    return f"{' and '.join(names)} have" if len(names) > 1 else f"{names[0] if names else 'the house'} has"
+    return f"{listed(names)} have" if len(names) > 1 else f"{names[0] if names else 'the house'} has"

@@ -58,10 +58,14 @@ class Decision:
         """What is offered, and of a later session from when on, where that is something else; None where nothing is."""
         if not self.sessions:
             return None
-        first = self.sessions[0]
-        now = first.planned.problem.household.now
-        later = [(s.start, s.current) for before, s in pairwise(self.sessions) if s.current != before.current]
-        return first.current + "".join(f", from {told_clock(start, now=now)} {current}" for start, current in later)
+        told = self.sessions[0].current
+        for before, session in pairwise(self.sessions):
+            changes = session.current.removeprefix(f"{before.last_amps:g} A")
+            if changes == session.current or changes.startswith(" at first"):
+                now = session.planned.problem.household.now
+                changes = f", from {told_clock(session.start, now=now)} {session.current}"
+            told += changes
+        return told
 
 
 def the_night(household: Household) -> date:

@@ -5,6 +5,7 @@ from typing import NamedTuple
 
 import numpy as np
 
+from moonplan.core.listed import listed
 from moonplan.core.percent import percent_told
 from moonplan.core.planner.constraints import beside_a_pin, one_lead_groups, sharing_with
 from moonplan.core.planner.hindrances import at_home, kept_off
@@ -50,7 +51,7 @@ def _line(session: PlannedSession) -> str:
     most, part = max(of_line.items(), key=lambda one: one[1])
     if part > MOSTLY + _LITTLE:
         return _called(most) if part > _WHOLLY else f"mostly {_called(most)}"
-    return " and ".join(_called(line) for line, part in of_line.items() if part > _LITTLE)
+    return listed([_called(line) for line, part in of_line.items() if part > _LITTLE])
 
 
 def _called(line: str) -> str:
