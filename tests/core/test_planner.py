@@ -318,6 +318,20 @@ def test_below_the_boost_level_it_charges_at_once_whatever_the_price():
     assert made.outcome.cars[0].mean.soc_kwh[4] >= 7.5
 
 
+def test_up_to_a_limit_below_its_boost_level_it_charges_at_once_as_well():
+    # 5 kWh up to the 60 % of the one night take 1 h 21 min 31 s at 3.68 kW; where it ends at noon there are 70 to be had.
+    lower = {"vehicle": "heron", "night": "2026-01-14", "limit_pct": 60}
+    made = planned(vehicles=[a_car(soc_pct=50, boost_pct=70)], overrides=[lower], horizon_nights=2)
+
+    first, second = made.sessions[0]
+    assert (f"{first.start:%d %H:%M}", f"{first.end:%H:%M:%S}", first.soc_to) == ("14 18:00", "19:21:31", pytest.approx(0.6))
+    assert first.reason.startswith("back above 60 % at once")
+    # 5 kWh more from noon on, in whole slots.
+    assert (f"{second.end:%d %H:%M}", second.soc_to) == ("15 13:30", pytest.approx(0.6 + 1.5 * 3.68 / 50))
+    assert second.reason.startswith("back above 70 % at once")
+    assert made.outcome.cars[0].waited_ah == 0
+
+
 @pytest.mark.parametrize("control", CONTROLS)
 @pytest.mark.parametrize("steps_a", [(), (6, 10, 16)])
 def test_below_the_boost_level_it_charges_at_the_most_though_nothing_asks_for_that_much(control: str, steps_a: list[int]):

@@ -168,6 +168,14 @@ def test_what_a_session_pays_by_two_lines_is_told_as_its_average():
     )
 
 
+def test_what_a_session_pays_by_many_lines_is_told_by_how_many():
+    # 40 kWh at 3.68 kW take from 18:00 to 04:52, and no hour is a tenth of it.
+    hourly = [{"name": f"hour {n}", "price": 0.3, "from": f"{n:02}:00", "to": f"{(n + 1) % 24:02}:00"} for n in range(24)]
+    told_of_heron = reason(vehicles=[a_car(soc_pct=0, end_pct=80)], tariff={"default_price": 0.3, "bands": hourly})
+
+    assert "; the prices of 11 lines, 0.3 a kWh, the same at every hour planned" in told_of_heron
+
+
 @pytest.mark.parametrize(
     ("sun_kw", "share", "why"), [(1.472, "40 %", ", since it is unplugged in the cheaper hours"), (2.208, "60 %", "")]
 )
@@ -503,6 +511,13 @@ def test_what_is_charged_at_once_is_no_part_of_the_price_that_is_compared():
 
     assert told_of_heron.startswith(
         "for Thursday 07:00 (52 km); at once up to 15 %, then the early price, 0.15 a kWh, the lowest"
+    )
+
+
+def test_what_is_offered_to_a_car_that_is_full_already_is_no_part_of_what_is_charged_at_once():
+    # By an assumed rate it is at 80 %, its limit, before it surely is.
+    assert reason(vehicles=[a_car(soc_pct=60, boost_pct=80)], rates=[]).startswith(
+        "back above 80 % at once; the default price"
     )
 
 

@@ -95,7 +95,7 @@ def _offers(programme: Programme, problem: Problem, car: Car, amps: Floats) -> C
     if car.steps_a:
         return columns
     mean, cautious = (car.run(amps, rate, problem.grid).soc_kwh[:-1] for rate in (car.rate.mean, car.rate.cautious))
-    free = np.isnan(car.pinned_a) & (mean >= car.boost_kwh)
+    free = np.isnan(car.pinned_a) & (mean >= car.at_once_below_kwh)
     most, ends = car.offered(car.limit_a), may_end(problem, car)
     tapers = np.maximum(mean, cautious) > car.tapers_from_kwh(float(most.max(initial=0.0)))
     for run in runs(amps):

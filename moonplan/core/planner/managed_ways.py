@@ -11,6 +11,7 @@ from moonplan.core.planner.slots import (
     Managed,
     Pack,
     Slot,
+    at_once_below,
     care_of,
     charged,
     levels_at,
@@ -91,7 +92,7 @@ def _way_choices(choices: Choices, found: int, t: int, w: int, ways: Ways, start
     slot = slot_at(t, slots, mean - level)
     many = _to_try(tried, level, levels_at(t + 1, worth), steps_a, slot, pack)
     care = care_of(mean, pack)
-    boost = mean < pack.boost_kwh - NOTHING
+    boost = mean < at_once_below(slot, pack)
     if boost:
         many = min(many, 1)
     needed, of_way = slot.need_kwh, found

@@ -445,7 +445,8 @@ def _waited_ah(amps: Floats, mean_kwh: Floats, judged: _Judged) -> float:
     car at every slot edge."""
     waited = 0.0
     for t in range(len(amps)):
-        if judged.chargeable[t] and mean_kwh[t] < judged.boost_kwh - NOTHING_KWH:
+        at_once_below = min(judged.boost_kwh, judged.mean.limit_kwh[t])
+        if judged.chargeable[t] and mean_kwh[t] < at_once_below - NOTHING_KWH:
             waited += (judged.limit_a[t] - amps[t]) * judged.mean.hours
     return waited
 

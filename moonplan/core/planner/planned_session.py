@@ -50,9 +50,8 @@ class PlannedSession:
     @property
     def is_below_boost(self) -> bool:
         """Whether the car is below the level up to which it charges at once: when the session begins, and where there might
-        have been another for the rest until its last slot."""
-        till = self.run.last if self.car.control == "managed" else self.run.first
-        return bool(self.mine.mean.soc_kwh[till] < self.car.boost_kwh)
+        have been another for the rest until the last slot in which it draws anything."""
+        return bool(self.mine.mean.soc_kwh[self._judged] < self.car.at_once_below_kwh[self._judged])
 
     @property
     def is_for_boost(self) -> bool:
@@ -60,12 +59,25 @@ class PlannedSession:
         return self.is_below_boost and not self.is_pinned and self.serves != 0
 
     @property
+    def at_once_pct(self) -> float:
+        """The level below which the car charges at once: its own, or its limit where that is lower."""
+        limit_pct = round(float(self.car.limit_kwh[self._judged]) / self.car.vehicle.usable_kwh * 100, 1)
+        return min(self.car.vehicle.boost_pct, limit_pct)
+
+    @cached_property
+    def _judged(self) -> int:
+        """The slot by which it is told whether it charges at once."""
+        drawn = np.flatnonzero(self.mine.mean.wall_kwh[self.inside] > NOTHING_KWH)
+        return self.run.first + (int(drawn[-1]) if self.car.control == "managed" else 0)
+
+    @property
     def beyond_boost(self) -> Self | None:
-        """What of it comes after the level up to which the car charges at once; None where it begins there."""
-        reached = self.mine.mean.soc_kwh[self.inside] >= self.car.boost_kwh
+        """What of it comes after the level up to which the car charges at once; None where it begins there, or all does."""
+        reached = self.mine.mean.soc_kwh[self.inside] >= self.car.at_once_below_kwh[self.inside]
         if reached[0] or not reached.any():
             return None
-        return replace(self, run=self.run._replace(first=self.run.first + int(reached.argmax())))
+        beyond = replace(self, run=self.run._replace(first=self.run.first + int(reached.argmax())))
+        return beyond if beyond.mine.mean.wall_kwh[beyond.inside].sum() > NOTHING_KWH else None
 
     @cached_property
     def without(self) -> CarOutcome:

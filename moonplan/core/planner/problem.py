@@ -117,6 +117,11 @@ class Car:
         return self.vehicle.boost_pct / 100 * self.vehicle.usable_kwh
 
     @property
+    def at_once_below_kwh(self) -> Floats:
+        """What it charges at once below in every slot: at its limit there is nothing to wait for. Shape (n_slots,). [kWh]"""
+        return np.minimum(self.boost_kwh, self.limit_kwh)
+
+    @property
     def id(self) -> str:
         return self.vehicle.id
 

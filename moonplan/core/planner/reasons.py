@@ -36,7 +36,7 @@ def _serves(session: PlannedSession) -> str:
         return percent_told(kwh / car.vehicle.usable_kwh)
 
     if session.is_for_boost and session.habit != "plug_and_go":
-        return f"back above {car.vehicle.boost_pct:g} % at once"
+        return f"back above {session.at_once_pct:g} % at once"
     if session.serves is not None:
         departure = car.departures[session.serves]
         km = distance_told(departure.trip.km, problem.household.distance_unit)

@@ -20,6 +20,7 @@ from moonplan.core.planner.slots import (
     Slot,
     Timer,
     Worth,
+    at_once_below,
     care_of,
     charged,
     layer_of,
@@ -292,7 +293,7 @@ def _managed_choice(
     pack: Pack,
 ) -> None:
     """Values before a slot of a car whose current may change every slot. charging : whether it does before the first."""
-    boost = pack.boost_kwh - slot.ahead_kwh - NOTHING if slot.room_a > 0 else -1.0
+    boost = at_once_below(slot, pack) - slot.ahead_kwh if slot.room_a > 0 else -1.0
     pinned = not np.isnan(slot.pinned_a)
     _charging(best, steps_a, boost, here, then, aheads, slot, pack)
     _resting(rest, here, then, OFF, aheads, slot)
@@ -408,7 +409,7 @@ def _timer_choice(
     step, mean, half_care = here.step_kwh, here.floor_kwh + here.step_kwh * first + slot.ahead_kwh, 0.5 * pack.care
     waiting, stop = rest[0, first:past], rest[1, first:past]
     not_yet, finished = now[0, first:past], now[done, first:past]
-    low = _place(pack.boost_kwh - slot.ahead_kwh - NOTHING, here) - first
+    low = _place(at_once_below(slot, pack) - slot.ahead_kwh, here) - first
     held_to = _place(held_below - 2 * step, here) - first
     for j in range(len(waiting)):
         spent = 2 * half_care * max(0.0, mean + step * j - pack.rest_kwh)

@@ -278,8 +278,8 @@ def _missed(here: Here, alone: Candidate) -> Iterator[tuple[int, int, int]]:
 
 def _over_boost(car: Car, outcome: CarOutcome) -> list[int]:
     """Edges at which a car comes over its boost level."""
-    below = outcome.mean.soc_kwh < car.boost_kwh - NOTHING_KWH
-    edges: list[int] = (1 + np.flatnonzero(below[:-1] & ~below[1:])).tolist()
+    soc_kwh, level_kwh = outcome.mean.soc_kwh, car.at_once_below_kwh - NOTHING_KWH
+    edges: list[int] = (1 + np.flatnonzero((soc_kwh[:-1] < level_kwh) & (soc_kwh[1:] >= level_kwh))).tolist()
     return edges
 
 

@@ -380,8 +380,14 @@ def care_of(mean_level: float, pack: Pack) -> float:
 
 
 @kernel
+def at_once_below(slot: Slot, pack: Pack) -> float:
+    """Mean SoC below which there is no choice: at its limit there is nothing to wait for."""
+    return min(pack.boost_kwh, slot.limit_kwh) - NOTHING
+
+
+@kernel
 def waiting_low(amps: float, mean_level: float, never: float, slot: Slot, pack: Pack) -> float:
     """What it counts to charge at less than there is below the boost level, or not at all."""
-    if slot.room_a <= amps + NOTHING or mean_level >= pack.boost_kwh - NOTHING:
+    if slot.room_a <= amps + NOTHING or mean_level >= at_once_below(slot, pack):
         return 0.0
     return never * _WAITING * (1 - amps / slot.room_a)

@@ -30,7 +30,7 @@ _SOME_KWH = 0.2
 def why_then(session: PlannedSession) -> str:
     """Own sun, or the price that a session pays and why it does not wait for less."""
     if not session.is_below_boost and not session.is_pinned and (rest := session.beyond_boost) is not None:
-        return f"at once up to {session.car.vehicle.boost_pct:g} %, then {why_then(rest)}"
+        return f"at once up to {session.at_once_pct:g} %, then {why_then(rest)}"
     own = session.own_share
     if own > _WHOLLY:
         return "on your own sun"
@@ -51,7 +51,8 @@ def _line(session: PlannedSession) -> str:
     most, part = max(of_line.items(), key=lambda one: one[1])
     if part > MOSTLY + _LITTLE:
         return _called(most) if part > _WHOLLY else f"mostly {_called(most)}"
-    return listed([_called(line) for line, part in of_line.items() if part > _LITTLE])
+    matter = [_called(line) for line, part in of_line.items() if part > _LITTLE]
+    return listed(matter) if matter else f"the prices of {len(of_line)} lines"
 
 
 def _called(line: str) -> str:
@@ -70,7 +71,7 @@ def _why_at_once(session: PlannedSession) -> str | None:
     if session.is_pinned:
         return "" if session.serves is None else ", since you pinned it"
     if session.is_below_boost:
-        return "" if session.is_for_boost else f", since it charges at once below {session.car.vehicle.boost_pct:g} %"
+        return "" if session.is_for_boost else f", since it charges at once below {session.at_once_pct:g} %"
     return None
 
 

@@ -140,20 +140,19 @@ def run_on(i: int, since: int, until: int, field: Field, course: Course) -> None
         course.mean_kwh[i, t], course.cautious_kwh[i, t], course.spent[i, t] = mean, level, spent
         if t == until:
             break
-        amps, waits = course.amps[i, t], boost > 0 and mean < boost - NOTHING_KWH
+        amps, may_wait = course.amps[i, t], boost > 0 and mean < boost - NOTHING_KWH
+        waits = may_wait and mean < field.limit_kwh[i, t] - NOTHING_KWH
         if amps <= 0:
-            past = t + without(course.amps[i, t : min(until, next_trip)])
+            past = t + 1 if may_wait else t + without(course.amps[i, t : min(until, next_trip)])
             filled(course.wall_kwh[i, t:past], 0.0)
             filled(course.gained_kwh[i, t:past], 0.0)
             filled(course.mean_kwh[i, t + 1 : past], mean)
             filled(course.cautious_kwh[i, t + 1 : past], level)
             resting = care * max(0.0, mean - rest) * hours
             if waits:
-                _rising_by(course.spent[i, t + 1 : past], spent, resting, field.waited * hours, field.limit_a[i, t:past])
-                spent += resting * (past - t) + field.waited * hours * field.limit_a[i, t:past].sum()
-            else:
-                _rising(course.spent[i, t + 1 : past], spent, resting)
-                spent += resting * (past - t)
+                spent += field.waited * hours * field.limit_a[i, t]
+            _rising(course.spent[i, t + 1 : past], spent, resting)
+            spent += resting * (past - t)
             going_on, t = False, past
             continue
         if waits and field.limit_a[i, t] > amps:
@@ -186,13 +185,6 @@ def run_on(i: int, since: int, until: int, field: Field, course: Course) -> None
 def _rising(to: Floats, since: float, by: float) -> None:
     for t in range(len(to)):
         to[t] = since + by * (t + 1)
-
-
-@kernel
-def _rising_by(to: Floats, since: float, by: float, many: float, of: Floats) -> None:
-    for t in range(len(to)):
-        since += by + many * of[t]
-        to[t] = since
 
 
 @kernel
