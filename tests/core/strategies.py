@@ -129,7 +129,13 @@ def _an_odd_car(draw: st.DrawFn, household: dict[str, Any], car: str, now: datet
         "control": one_of("hand", "hand", "timer", "managed"),
     }
     _maybe(
-        draw, vehicle, daily_limit_pct=[60, 100], end_pct=[50, 95], rest_pct=[50], taper_from_pct=[60, 100], boost_pct=[30]
+        draw,
+        vehicle,
+        daily_limit_pct=[60, 100],
+        end_pct=[50, 95],
+        rest_pct=[50],
+        taper_from_pct=[60, 100],
+        boost_pct=[30, 90],
     )
     _maybe(
         draw, vehicle, plug_in_hours=[["17:00", "08:00"], ["09:00", "15:10"]], cutoff=[True], charging=[True], ceiling_a=[8]
