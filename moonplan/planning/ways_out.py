@@ -79,7 +79,7 @@ def _remedies(household: Household, given: dict[str, Any], vehicle_id: int, by: 
         times = asked.at_s.tolist()
         if car.id == str(vehicle_id) and by.timestamp() in times:
             nth = times.index(by.timestamp())
-            found = remedies(made, i, nth, **_filled(household, made.problem, car, int(asked.of[nth])))
+            found = remedies(made, i, nth, at_end_pct=_at_end_pct(household, made.problem, car, int(asked.of[nth])))
             return [one for one in found if all(_can_be_made(household, edit) for edit in one.edits)]
     return []
 
@@ -91,20 +91,17 @@ def _can_be_made(household: Household, edit: Edit) -> bool:
     return Trip.objects.of(household).filter(vehicle=int(edit.vehicle), leave=edit.leave).exists()
 
 
-def _filled(household: Household, problem: Problem, car: Car, nth: int) -> dict[str, Any]:
-    """What `remedies` is told of a trip that is marked fill, of a car's nth departure: by the document and nobody at home,
-    or what the document would mark it with if nobody had."""
-    if nth == len(car.departures) or not (trip := car.departures[nth].trip).fill:
-        return {}
-    row = Trip.objects.of(household).filter(vehicle=int(car.id), leave=trip.leave).first()
-    if row is None:
-        return {}
-    if not row.fill:
-        return {"fills_for_the_end": True}
+def _at_end_pct(household: Household, problem: Problem, car: Car, nth: int) -> float | None:
+    """What `remedies` is told of a car's nth departure: what the document marks its trip fill to, or would if nobody had
+    marked it, or if it were no usual drive but a trip of its own."""
     wanted_pct = car.vehicle.end_pct
-    if wanted_pct is None or not trip.leave < problem.grid.starts[-1] < trip.back:
-        return {}
-    return {"unfilled_to_pct": leaves_with_pct(row, row.vehicle, wanted_pct)}
+    if nth == len(car.departures) or wanted_pct is None:
+        return None
+    trip = car.departures[nth].trip
+    if not trip.leave < problem.grid.starts[-1] < trip.back:
+        return None
+    row = Trip.objects.of(household).filter(vehicle=int(car.id), leave=trip.leave).first()
+    return wanted_pct if row is None else leaves_with_pct(row, row.vehicle, wanted_pct)
 
 
 def _apply(person: Person, edit: Edit, told: str) -> None:

@@ -460,6 +460,29 @@ def test_a_way_out_without_leaving_full_leaves_with_what_is_wanted_when_the_nigh
     assert (car_of(told, "Heron")["departure"]["short_kwh"], told["totals"]["short_kwh"]) == (0, way["short_kwh"])
 
 
+def test_more_on_the_way_of_a_usual_drive_makes_it_a_trip_that_leaves_with_what_is_wanted_at_the_end(signed_in: Browser):
+    # 57 % of 22 kWh, not plugged in, and 60 km at 14.1 kWh: of them and the reserve 0.32 kWh are missing. But as a trip of
+    # its own, back after the night has ended at noon, it is to leave with 90 %, or as much less as is charged on the way: 7.26.
+    _, days = signed_in.get("/days?nights=1")
+    [gone] = [trip for trip in car_of(days, "Wren")["trips"] if trip["leave"].startswith("2026-01-15")]
+    assert signed_in.send("delete", f"/days/trips/{gone['id']}?version={gone['version']}")[0] == 200
+    _, whole = signed_in.get("/household")
+    row = next(row for row in whole["vehicles"] if row["name"] == "Wren")
+    changes = {"usual_km": {"thu": 60}, "usual_leave": "08:00", "usual_back": "17:00"}
+    assert signed_in.send("patch", f"/vehicles/{row['id']}?version={row['version']}", changes)[0] == 200
+    _, told = edited(signed_in, "Wren", plugged_in=False)
+    departure = car_of(told, "Wren")["departure"]
+    assert departure["short_kwh"] == pytest.approx(60 * 0.141 + 0.2 * 22 - 0.57 * 22)
+
+    _, found = signed_in.get(f"/ways_out?vehicle={row['id']}&by={departure['leave'].replace('+', '%2B')}")
+    [way] = [way for way in found["ways"] if "on the way" in way["told"]]
+    assert (way["told"], way["closes"]) == ("charge 7.3 kWh on the way", True)
+    _, told = signed_in.send(
+        "post", "/tonight/ways_out", {"vehicle": row["id"], "by": departure["leave"], "told": way["told"]}
+    )
+    assert (car_of(told, "Wren")["departure"]["short_kwh"], told["totals"]["short_kwh"]) == (0, way["short_kwh"])
+
+
 def test_what_is_to_be_keyed_in_is_told_as_a_person_walks_past_it(signed_in: Browser):
     _, told = signed_in.get("/tonight")
 

@@ -254,7 +254,7 @@ def test_what_is_wanted_at_the_end_is_less_by_what_is_charged_on_the_way():
     trip = a_trip(LEAVE, BACK, 100, fill=True, fill_to_pct=90)
     made = plan(a_household(trips=[trip], vehicles=[a_car(plug_in_hours=["05:00", "07:00"])]), prove=False)
 
-    [on_the_way] = [one for one in remedies(made, 0, 0, fills_for_the_end=True) if "on the way" in one.told]
+    [on_the_way] = [one for one in remedies(made, 0, 0, at_end_pct=90) if "on the way" in one.told]
 
     assert short(made) == pytest.approx(45 - 32.36)
     assert (on_the_way.told, on_the_way.closes) == ("charge 12.7 kWh on the way", True)

@@ -81,25 +81,20 @@ class Remedy:
     cost: float
 
 
-def remedies(
-    made: Plan, i: int, nth: int, *, fills_for_the_end: bool = False, unfilled_to_pct: float | None = None
-) -> list[Remedy]:
+def remedies(made: Plan, i: int, nth: int, *, at_end_pct: float | None = None) -> list[Remedy]:
     """The ways out for what is asked nth of car i, in the order of `Asked`: those that close it first, the smaller change
     before the larger.
 
-    Empty where it is not short or nothing helps. fills_for_the_end : whether the trip is marked fill because the car is away
-    when the nights end, in place of what is wanted then, of which what is charged on the way is taken off. unfilled_to_pct :
-    what it would so be marked with if somebody's own mark went; None where it would not.
+    Empty where it is not short or nothing helps. at_end_pct : with what a car that is away when the nights end leaves on a
+    trip of its own that nobody marked fill, in place of what is wanted then, and less by what more is charged on the way;
+    None where it is home then.
     """
     household, before = made.problem.household, made.outcome
     if not (short_kwh := _short_kwh(made, i, nth)):
         return []
     found: list[Remedy] = []
     closed: set[str] = set()
-    at_end_pct = (
-        made.problem.cars[i].departures[_of(made, i, nth)].trip.fill_to_pct if fills_for_the_end else unfilled_to_pct
-    )
-    for kind, told, edits in _tried(made, i, nth, fills_for_the_end, at_end_pct):
+    for kind, told, edits in _tried(made, i, nth, at_end_pct):
         if kind in closed:  # a smaller change of this kind does already
             continue
         after = plan(applied(household, edits), prove=False, like=made.setpoints)
@@ -129,9 +124,7 @@ def applied(household: Household, edits: tuple[Edit, ...]) -> Household:
     return household
 
 
-def _tried(
-    made: Plan, i: int, nth: int, fills_for_the_end: bool, at_end_pct: float | None
-) -> Iterator[tuple[str, str, tuple[Edit, ...]]]:
+def _tried(made: Plan, i: int, nth: int, at_end_pct: float | None) -> Iterator[tuple[str, str, tuple[Edit, ...]]]:
     """Changes worth trying, the smaller first: their kind, what they say, and the edits."""
     household, car = made.problem.household, made.problem.cars[i]
     nights = _nights_before(made, i, nth)
@@ -168,7 +161,7 @@ def _tried(
         yield from _later(made, i, nth)
     if car.departures:
         yield from _other_cars(made, i, nth)
-        yield from _on_the_last_way(made, i, nth) if is_end else _on_the_way(made, i, nth, fills_for_the_end, at_end_pct)
+        yield from _on_the_last_way(made, i, nth) if is_end else _on_the_way(made, i, nth, at_end_pct)
 
 
 def _other_cars(made: Plan, i: int, nth: int) -> Iterator[tuple[str, str, tuple[Edit, ...]]]:
@@ -183,30 +176,27 @@ def _other_cars(made: Plan, i: int, nth: int) -> Iterator[tuple[str, str, tuple[
             yield f"other car {other.id}", f"take {other.name or other.id} for {which}", edits
 
 
-def _on_the_way(
-    made: Plan, i: int, nth: int, fills_for_the_end: bool, at_end_pct: float | None
-) -> Iterator[tuple[str, str, tuple[Edit, ...]]]:
-    """So much more charged on the way that it leaves with enough.
-
-    at_end_pct : what it leaves with in place of what is wanted when the nights end, without more on the way; None where
-    it is home then.
-    """
+def _on_the_way(made: Plan, i: int, nth: int, at_end_pct: float | None) -> Iterator[tuple[str, str, tuple[Edit, ...]]]:
+    """So much more charged on the way that it leaves with enough. at_end_pct : as for `remedies`."""
     car = made.problem.cars[i]
     departure, usable_kwh = car.departures[_of(made, i, nth)], car.vehicle.usable_kwh
-    trip = departure.trip
+    trip, short_kwh = departure.trip, _short_kwh(made, i, nth)
     # More makes it no shorter: the reserve is aboard when it leaves.
     most_kwh = departure.taking.kwh
     if at_end_pct is not None:
+        aboard_kwh = float(_asked(made, i).kwh[nth]) - short_kwh
+        short_kwh = max(short_kwh, at_end_pct / 100 * usable_kwh - aboard_kwh)
         most_kwh = max(most_kwh, (at_end_pct - car.vehicle.reserve_pct) / 100 * usable_kwh)
-    gain_kwh = _tenths(trip.gain_kwh + min(_short_kwh(made, i, nth) + departure.on_the_way_kwh, most_kwh))
+    gain_kwh = _tenths(trip.gain_kwh + min(short_kwh + departure.on_the_way_kwh, most_kwh))
     more_kwh = gain_kwh - trip.gain_kwh
     if more_kwh < _WORTH_KWH:
         return
     edit, told = OfTrip(car.id, trip.leave, gain_kwh=gain_kwh), f"charge {more_kwh:.1f} kWh on the way"
     if at_end_pct is not None:
         edit = replace(edit, fill_to_pct=max(0.0, at_end_pct - more_kwh / usable_kwh * 100))
-    if trip.fill and not fills_for_the_end:
-        edit, told = replace(edit, fill=False), f"{told} instead of leaving full"
+    if trip.fill:
+        told = told if trip.fill_to_pct == at_end_pct else f"{told} instead of leaving full"
+        edit = replace(edit, fill=False)
     yield "on the way", told, (edit,)
 
 
