@@ -462,7 +462,7 @@ def test_a_way_out_without_leaving_full_leaves_with_what_is_wanted_when_the_nigh
 
 def test_more_on_the_way_of_a_usual_drive_makes_it_a_trip_that_leaves_with_what_is_wanted_at_the_end(signed_in: Browser):
     # 57 % of 22 kWh, not plugged in, and 60 km at 14.1 kWh: of them and the reserve 0.32 kWh are missing. But as a trip of
-    # its own, back after the night has ended at noon, it is to leave with 90 %, or as much less as is charged on the way: 7.26.
+    # its own, back after the night has ended at noon, it is to leave with 90 %, less what is charged on the way: 7.26.
     _, days = signed_in.get("/days?nights=1")
     [gone] = [trip for trip in car_of(days, "Wren")["trips"] if trip["leave"].startswith("2026-01-15")]
     assert signed_in.send("delete", f"/days/trips/{gone['id']}?version={gone['version']}")[0] == 200
