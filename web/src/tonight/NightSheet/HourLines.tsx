@@ -4,6 +4,9 @@ import { clock, type Manner } from "../../shared/format";
 import classes from "./NightSheet.module.css";
 import type { Place } from "./place";
 
+/** How far apart hours are marked: a label is 36 wide, and at either end it is moved inwards by half of that. */
+const APART = 54;
+
 interface Props extends Omit<Place, "top"> {
   plan: Tonight;
   manner: Manner;
@@ -21,7 +24,7 @@ export function HourLines({ plan, manner, height, x, left, narrow }: Props) {
       {dusk !== null && dawn !== null && dawn > dusk && (
         <rect className={classes.dark} x={dusk} y={20} width={dawn - dusk} height={height - 20} />
       )}
-      {hours(x, narrow ? 44 : 42, manner).map((hour) => (
+      {hours(x, APART, manner).map((hour) => (
         <g key={+hour}>
           <line className={classes.hour} x1={x(hour)} x2={x(hour)} y1={20} y2={height} />
           <text
