@@ -230,6 +230,30 @@ def test_a_car_that_is_out_itself_is_not_offered():
     assert not any("wren" in told for told in ways_out(household)[1])
 
 
+def test_a_car_that_is_pinned_to_charge_meanwhile_is_not_offered_and_the_others_are():
+    household = a_short_thursday(
+        km=250,
+        circuits=[a_circuit(), a_circuit(id="shed"), a_circuit(id="yard")],
+        leads=[a_lead(), a_lead(id="second", circuit="shed"), a_lead(id="third", circuit="yard")],
+        vehicles=[
+            a_car(soc_pct=10, plug_in_hours=["05:00", "07:00"]),
+            a_car(id="wren", lead="second", soc_pct=80),
+            a_car(id="finch", lead="third", soc_pct=80),
+        ],
+        pins=[
+            {
+                "id": "p",
+                "vehicle": "wren",
+                "start": "2026-01-15T09:00:00+01:00",
+                "end": "2026-01-15T10:00:00+01:00",
+                "amps": 10,
+            }
+        ],
+    )
+
+    assert [told for told in ways_out(household)[1] if told.startswith("take")] == ["take finch for that trip"]
+
+
 def test_what_is_missing_may_be_charged_on_the_way():
     # 2 h at 3.68 kW: 6.64 kWh are missing; 6.7 on the way close it, and cost nothing at home.
     _, found = ways_out(a_short_thursday(vehicles=[a_car(plug_in_hours=["05:00", "07:00"])]))

@@ -13,6 +13,7 @@ import numpy as np
 
 from moonplan.core import hookup
 from moonplan.core.household import Household, Override, Trip
+from moonplan.core.mistakes import BadDocument
 from moonplan.core.planner.outcome import Asked, ready_at
 from moonplan.core.planner.plan import Plan, plan
 from moonplan.core.planner.problem import Car
@@ -97,7 +98,10 @@ def remedies(made: Plan, i: int, nth: int, *, at_end_pct: float | None = None) -
     for kind, told, edits in _tried(made, i, nth, at_end_pct):
         if kind in closed:  # a smaller change of this kind does already
             continue
-        after = plan(applied(household, edits), prove=False, like=made.setpoints)
+        try:
+            after = plan(applied(household, edits), prove=False, like=made.setpoints)
+        except BadDocument:  # another car may be pinned to a time in which it would be away
+            continue
         short = after.outcome.short_kwh
         if short > before.short_kwh - _WORTH_KWH:
             continue
