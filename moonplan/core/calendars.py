@@ -49,11 +49,13 @@ class Outing:
 class Unfolded:
     """What a calendar says of some days.
 
-    uids : of all its events, also of those that are called off, over, or further ahead.
+    uids : of all its events, also of those that are called off, over, or further ahead. refused : the first occurrence of
+    an event that comes too often to be unfolded, and what is wrong with it.
     """
 
     outings: list[Outing]
     uids: frozenset[str]
+    refused: list[tuple[Outing, Mistake]]
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,15 +87,18 @@ def unfolded(
     """
     try:
         calendar = Calendar.from_ical(text)
+        events = calendar.walk("VEVENT")
+        refused = [(_outing(one, zone, all_day), mistake) for one in events if (mistake := _too_often(one)) is not None]
+        calendar.subcomponents = [one for one in calendar.subcomponents if _too_often(one) is None]
         found = recurring_ical_events.of(calendar).between(since, until)
         told = [_outing(event, zone, all_day) for event in found if str(event.get("STATUS", "")).upper() != "CANCELLED"]
-        uids = frozenset(_uid(event) for event in calendar.walk("VEVENT"))
+        uids = frozenset(_uid(event) for event in events)
     except BadDocument:
         raise
     except Exception as error:  # the parsers raise whatever a broken line makes of them
         raise BadDocument([Mistake("text", text.strip()[:40] or "nothing", f"an iCalendar file ({error})")]) from error
     ahead = sorted((one for one in told if since <= one.leave < until), key=lambda one: (one.leave, one.key))
-    return Unfolded(ahead, uids)
+    return Unfolded(ahead, uids, refused)
 
 
 def distance_km(text: str) -> float | None:
@@ -150,6 +155,16 @@ def _outing(event: Component, zone: ZoneInfo, all_day: Callable[[str], tuple[tim
         leave, back = _instant(start, zone), _instant(end, zone)
     uid = _uid(event)
     return Outing(f"{uid}/{recurrence.isoformat()}", uid, summary, leave, back, distance_km(told))
+
+
+def _too_often(event: Component) -> Mistake | None:
+    """Nobody drives every minute, and a rule that says so comes to more than can be unfolded."""
+    rules = event.get("RRULE", [])
+    how_often = [
+        str(freq).upper() for rule in (rules if isinstance(rules, list) else [rules]) for freq in rule.get("FREQ", [])
+    ]
+    found = next((freq for freq in how_often if freq in ("MINUTELY", "SECONDLY")), None)
+    return None if found is None else Mistake("RRULE", f"FREQ={found}", "an event that comes hourly or less often")
 
 
 def _is_day(value: date | datetime) -> bool:

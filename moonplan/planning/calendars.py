@@ -49,6 +49,7 @@ def bring_calendar(person: Person, text: str, answers: Sequence[Mapping[str, Any
         _remember(person, answers)
         drivers = _Drivers.of(household)
         found = _unfolded(household, text, now, drivers)
+        told["refused"] = [_refused(outing, mistake) for outing, mistake in found.refused]
         here = _Brought.of(household, found, now)
         for trip in here.gone:
             editing.remove(person, trip, version=trip.version, what=_what(trip.vehicle))
@@ -66,7 +67,7 @@ def bring_calendar(person: Person, text: str, answers: Sequence[Mapping[str, Any
                 else:
                     asks.setdefault(outing.summary, drivers.asked(outing))["times"] += 1
             except editing.Refused as error:
-                told["refused"].append({"when": outing.leave.isoformat(), "summary": outing.summary, "reason": str(error)})
+                told["refused"].append(_refused(outing, error))
         told["asks"] = list(asks.values())
         if not keep:
             transaction.set_rollback(True)
@@ -78,6 +79,10 @@ def _unfolded(household: Household, text: str, now: datetime, drivers: _Drivers)
         return unfolded(text, since=now, until=now + _AHEAD, zone=zone_of(household), all_day=drivers.usual_hours)
     except BadDocument as error:
         raise editing.Refused(error.mistakes) from error
+
+
+def _refused(outing: Outing, why: Mistake | editing.Refused) -> dict[str, Any]:
+    return {"when": outing.leave.isoformat(), "summary": outing.summary, "reason": str(why)}
 
 
 def _what(vehicle: Vehicle) -> str:

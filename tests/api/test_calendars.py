@@ -150,6 +150,17 @@ def test_an_event_that_overlaps_a_trip_is_refused_and_the_others_are_kept(signed
     assert len(named(signed_in, "Heron", "Lake with Heron, 48 km")) == 1
 
 
+def test_an_event_that_comes_every_second_is_refused_and_the_others_are_kept(signed_in: Browser):
+    drink = event("Drink some water", "20250101T080000", "20250101T080000", "\r\nRRULE:FREQ=SECONDLY")
+
+    told = bring(signed_in, a_calendar(drink, LAKE), keep=True)
+
+    [refused] = told["refused"]
+    assert (refused["summary"], refused["when"]) == ("Drink some water", "2025-01-01T08:00:00+01:00")
+    assert refused["reason"] == 'RRULE: "FREQ=SECONDLY", expected an event that comes hourly or less often'
+    assert (told["new"], told["asks"]) == (1, [])
+
+
 @pytest.mark.parametrize("text", ["", "day,km\n2026-01-20,5"])
 def test_what_is_no_calendar_is_refused(signed_in: Browser, text: str):
     status, told = signed_in.send("post", "/calendar", {"text": text})

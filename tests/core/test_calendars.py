@@ -73,7 +73,7 @@ def test_an_event_that_is_called_off_is_no_outing_but_the_calendar_knows_it():
 
     found = unfolding(calendar_of(f"{event}\nSTATUS:CANCELLED", later))
 
-    assert found == Unfolded([], frozenset({"choir", "fair"}))
+    assert found == Unfolded([], frozenset({"choir", "fair"}), [])
     assert [one.uid for one in read(event)] == ["choir"]
 
 
