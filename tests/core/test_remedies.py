@@ -46,6 +46,17 @@ def test_one_step_more_of_current_closes_it():
     assert "16 A instead of 6" not in found, "the smaller step does already"
 
 
+def test_of_a_lead_with_many_steps_a_few_are_tried():
+    # Every whole ampere from 6 to 16, as nine hours at 7 A, 1.61 kW, are 14.49 of the 14 kWh: the next step closes it.
+    # 180 km want 16 kWh, which takes 7.73 A: 7 A leave some of it, and of the ten steps the one in the middle closes it.
+    lead, car = a_lead(steps_a=list(range(6, 17))), a_car(ceiling_a=6, plug_in_hours=["22:00", "07:00"])
+
+    near, far = (ways_out(a_short_thursday(km, leads=[lead], vehicles=[car]))[1] for km in (170, 180))
+
+    assert [told for told in near if " A " in told] == ["7 A instead of 6"]
+    assert [told for told in far if " A " in told] == ["12 A instead of 6", "7 A instead of 6"]
+
+
 def test_more_current_the_night_before_is_tried_before_more_every_night():
     # Two nights of 22:00 to 7:00 at 6 A, 12.42 kWh each. Thursday's 100 km leave 25 + 12.42 − 20 = 17.42 kWh; Friday's
     # 150 km and the reserve want 35: 5.16 are short after another 12.42, and 10 A for that one night, 20.7 kWh, close it.

@@ -24,6 +24,8 @@ from moonplan.core.values import Habit
 # A change that takes less than this off the shortage is none. [kWh]
 _WORTH_KWH = 0.05
 _EARLIER_H = (1, 2, 4)
+# Of a lead with more steps above what it is kept to, the next, the one in the middle and the last are tried.
+_STEPS_TRIED = 4
 
 
 @dataclass(frozen=True, slots=True)
@@ -247,8 +249,8 @@ def _more_current(
     links = hookup.chain(car.circuit, car.lead, car.vehicle, household.supply)
     most = min(amps for link, amps in links.items() if link != "ceiling")
     now = float(car.limit_a.max())
-    steps = [a for a in car.lead.steps_a if now + 1e-9 < a <= most + 1e-9] if car.lead.steps_a else _whole(now, most)
-    for step in steps:
+    steps = [a for a in car.steps_a if now + 1e-9 < a <= most + 1e-9] if car.steps_a else _whole(now, most)
+    for step in steps if len(steps) <= _STEPS_TRIED else (steps[0], steps[len(steps) // 2], steps[-1]):
         edits = tuple(OfNight(car.id, night, ceiling_a=step) for night in nights)
         yield "current", f"{step:g} A instead of {now:g}{when}", edits
 

@@ -145,7 +145,7 @@ export const LEAD: FieldSpec[] = [
   ask("phases", "Phases", "choice", { choices: ONE_TO_THREE }),
   ask("steps_a", "Steps", "numbers", {
     unit: "A",
-    why: "Where it only has a few, for example 6 8 10 13; empty for any.",
+    why: "The ones it has, for example 6 8 10 13, or 6–16 for every whole ampere; empty for any current.",
   }),
   ask("control", "Who sets it", "choice", {
     choices: [

@@ -15,6 +15,14 @@ describe("what is typed into the drawing", () => {
     expect(typed(field(LEAD, "steps_a"), "", here)).toEqual([]);
   });
 
+  it("takes every whole ampere from one to another, and writes it so", () => {
+    const steps = field(LEAD, "steps_a");
+    expect(typed(steps, "6 - 10, 13 16–18", here)).toEqual([6, 7, 8, 9, 10, 13, 16, 17, 18]);
+    expect(written(steps, [6, 7, 8, 9, 10, 13, 16, 17, 18], here)).toBe("6–10 13 16 17 18");
+    expect(written(steps, [5.5, 6.5, 7.5, 8.5], here)).toBe("5.5 6.5 7.5 8.5");
+    expect(typed(steps, "16–6", here)).toEqual(["16–6"]);
+  });
+
   it("takes a decimal comma, and leaves what is no number for the server to name", () => {
     expect(typed(field(CIRCUIT, "breaker_a"), "16,5", here)).toBe(16.5);
     expect(typed(field(CIRCUIT, "breaker_a"), "sixteen", here)).toBe("sixteen");

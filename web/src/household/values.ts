@@ -20,6 +20,7 @@ export function written(field: FieldSpec, value: unknown, manner: Manner): strin
     return shown.replace(" ", "T");
   }
   if (field.type === "steps") return (value as [string, number][]).map((step) => step.join(" ")).join(", ");
+  if (field.type === "numbers") return inRuns(value as number[]).join(" ");
   if (Array.isArray(value)) return value.join(" ");
   if (field.measure) {
     const shown = (field.measure === "distance" ? toUnit : perHundred)(Number(value), manner);
@@ -35,7 +36,7 @@ export function typed(field: FieldSpec, text: string, manner: Manner): unknown {
   if (field.name === "legs" && field.type === "text") return trimmed === "" ? null : words(trimmed);
   if (field.type === "numbers") {
     if (trimmed === "") return field.name === "months" ? null : [];
-    return words(trimmed).map((word) => number(word));
+    return words(trimmed.replace(/(\d)\s*[-–]\s*(?=\d)/g, "$1–")).flatMap(eachOf);
   }
   if (field.type === "days") return words(trimmed);
   if (field.type === "steps") return steps(trimmed);
@@ -58,6 +59,24 @@ function steps(text: string): [string, number | string][] {
     .filter(Boolean)
     .map((pair) => pair.split(/\s+/))
     .map(([clock = "", value = ""]) => [clock, number(value)]);
+}
+
+/** "6–16" as every whole number from one to the other; any other word as the number it is. */
+function eachOf(word: string): (number | string)[] {
+  const [, from, to] = /^(\d{1,2})–(\d{1,2})$/.exec(word) ?? [];
+  const many = Number(to) - Number(from) + 1;
+  return many > 0 ? Array.from({ length: many }, (_, nth) => Number(from) + nth) : [number(word)];
+}
+
+/** Numbers as words, four or more whole ones in a row as the first and the last. */
+function inRuns(values: number[]): string[] {
+  const runs: number[][] = [];
+  for (const value of values) {
+    const run = runs.at(-1);
+    if (run && Number.isInteger(value) && value === (run.at(-1) ?? Number.NaN) + 1) run.push(value);
+    else runs.push([value]);
+  }
+  return runs.flatMap((run) => (run.length > 3 ? [`${run[0]}–${run.at(-1)}`] : run.map(String)));
 }
 
 function words(text: string): string[] {
