@@ -327,6 +327,17 @@ def test_the_sun_first_says_that_it_does_not_go_by_the_price():
     assert told_of_heron.endswith("the default price, 0.3 a kWh, since its habit puts own sun before a lower price")
 
 
+@pytest.mark.parametrize(("limit_pct", "but"), [(100, ", but nobody would be up to end it"), (79.44, "")])
+def test_a_current_at_which_it_would_be_through_while_all_sleep_is_told_so_where_it_does_not_end_at_its_limit(
+    limit_pct: float, but: str
+):
+    # All night at 8 A are 8 h × 1.84 kW: 14.72 kWh, and 79.44 % of 50 are aboard. At 9 A that takes 7 h 7 min, to 05:37.
+    pin = QUARTER | {"start": "2026-01-14T22:30:00+01:00", "end": "2026-01-15T06:30:00+01:00", "amps": 8}
+    by_hand = {"leads": [a_lead(control="hand")], "vehicles": [a_car(control="hand", daily_limit_pct=limit_pct, end_pct=10)]}
+
+    assert reason(pins=[pin], **by_hand).endswith(f"; 9 A would take 53 min less{but}, 7 A would take 1 h 09 min longer")
+
+
 def test_of_several_causes_the_one_of_most_hours_comes_first():
     # Wren has the cheap hour from 21:00 on, and in the three from 02:00 on everybody sleeps.
     told_of_heron = reason(

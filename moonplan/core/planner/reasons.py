@@ -1,13 +1,14 @@
 """Why a session is there: what it serves, why then, and what one step more or less would change (rules, section 8)."""
 
 from datetime import datetime
+from math import ceil
 from typing import NamedTuple
 
 import numpy as np
 
 from moonplan.core.distance import distance_told
 from moonplan.core.percent import percent_told
-from moonplan.core.planner.constraints import left_of, shared_limits
+from moonplan.core.planner.constraints import left_of, may_end, shared_limits
 from moonplan.core.planner.planned_session import PlannedSession, have
 from moonplan.core.planner.problem import Car, Problem
 from moonplan.core.planner.why_then import why_then
@@ -18,6 +19,8 @@ from moonplan.core.timegrid import Counts, Flags, Floats, told_day
 _SAME_A = 0.005
 # Energy worth a word. [kWh]
 _TOLD_KWH = 0.05
+# What part of a slot is none.
+_SAME_SLOT = 1e-6
 # How many times as long as it takes a session is followed at less current.
 _AS_LONG = 10
 
@@ -127,7 +130,7 @@ def _a_step_away(session: PlannedSession) -> str | None:
         if here is not None and there is not None and abs(there.hours - here.hours) > 1 / 60:
             nameable = at_one and (car.steps_a or offered[0] == round(offered[0]))
             what = f"{stepped[0]:g} A" if nameable else f"a step {word}" if car.steps_a else f"1 A {word}"
-            told.append(f"{what} would take {_otherwise(here, there)}")
+            told.append(f"{what} would take {_otherwise(here, there)}{_if_nobody_ends_it(session, there)}")
     return ", ".join(told) or None
 
 
@@ -158,6 +161,16 @@ def _otherwise(here: _Through, there: _Through) -> str:
     if abs(more_kwh) < _TOLD_KWH:
         return told
     return f"{told} and {abs(more_kwh):.1f} kWh {'less' if more_kwh < 0 else 'more'}"
+
+
+def _if_nobody_ends_it(session: PlannedSession, there: _Through) -> str:
+    """That all sleep when another current would be through, of a session by hand that does not end at the car's limit."""
+    car, run, grid = session.car, session.run, session.problem.grid
+    last = run.first + ceil(there.hours / grid.hours - _SAME_SLOT) - 1
+    ends_itself = session.mine.mean.soc_kwh[run.last + 1] > car.limit_kwh[run.last] - NOTHING_KWH
+    if ends_itself or not car.chargeable[last : last + 1].any() or may_end(session.problem, car)[last]:
+        return ""
+    return ", but nobody would be up to end it"
 
 
 def _next_step(car: Car, amps: float, way: int, most: float) -> float | None:
