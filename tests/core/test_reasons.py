@@ -150,10 +150,11 @@ def test_a_session_that_nothing_asks_for_is_for_the_days_after():
     )
 
 
-def test_hours_that_all_cost_the_same_are_not_told_apart():
-    told_of_heron = reason(vehicles=[a_car(end_pct=80)], tariff={"default_price": 0.3, "bands": []})
+@pytest.mark.parametrize(("price", "told_price"), [(0.3, "0.3"), (0.00005, "0.00005"), (-0.000001, "0")])
+def test_hours_that_all_cost_the_same_are_not_told_apart(price: float, told_price: str):
+    told_of_heron = reason(vehicles=[a_car(end_pct=80)], tariff={"default_price": price, "bands": []})
 
-    assert "; the default price, 0.3 a kWh, the same at every hour planned" in told_of_heron
+    assert f"; the default price, {told_price} a kWh, the same at every hour planned" in told_of_heron
 
 
 def test_what_a_session_pays_by_two_lines_is_told_as_its_average():

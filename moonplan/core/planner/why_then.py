@@ -1,6 +1,7 @@
 """Why a session stands where it does: what it pays, and what keeps it from cheaper hours (rules, section 8)."""
 
 from collections.abc import Iterator
+from decimal import Decimal
 from typing import NamedTuple
 
 import numpy as np
@@ -34,7 +35,7 @@ def why_then(session: PlannedSession) -> str:
     own = session.own_share
     if own > _WHOLLY:
         return "on your own sun"
-    told = f"{_line(session)}, {round(session.paid, _PRICE_DECIMALS):.5g} a kWh{_on_average(session)}"
+    told = f"{_line(session)}, {_price_told(session.paid)} a kWh{_on_average(session)}"
     if own > _LITTLE:
         told = f"{percent_told(own)} on your own sun, the rest at {told}"
     if own > MOSTLY:
@@ -57,6 +58,11 @@ def _line(session: PlannedSession) -> str:
 
 def _called(line: str) -> str:
     return {"default": "the default price", "series": "the day's prices"}.get(line, f"the {line} price")
+
+
+def _price_told(price: float) -> str:
+    """Five figures of it and no more decimals, never a power of ten or a zero with a sign."""
+    return f"{Decimal(f'{round(price, _PRICE_DECIMALS) + 0.0:.5g}'):f}"
 
 
 def _on_average(session: PlannedSession) -> str:
