@@ -92,7 +92,7 @@ def from_csv(lines: Iterable[str], *, measure: Measure, unit: str, zone: ZoneInf
     lines : the file's lines, read once from the first to the last.
     unit : one of `UNITS` of the measure.
     zone : the clock that times without an offset go by; an hour that a clock change repeats counts both times, in the
-        order of the rows, and one that it skips is refused.
+        order of the rows, newest first or last, and one that it skips is refused.
 
     Raises
     ------
@@ -192,7 +192,9 @@ class _Rows:
     values: "array[float]" = field(default_factory=lambda: array("d"))
     repeated: list[datetime] = field(default_factory=list)
     last_clock: datetime | None = None
-    second_time: bool = False
+    # Of a clock hour that comes twice: whether its rows come newest first, and are of its second time; None out of it.
+    newest_first: bool = False
+    second_time: bool | None = None
 
     def take(self, cells: dict[str, str]) -> tuple[int, int, float]:
         """When the row begins and ends (0 where it doesn't say), in UTC seconds, and its figure.
@@ -227,16 +229,19 @@ class _Rows:
     def _on_utc(self, at: datetime) -> int:
         if at.tzinfo is not None:
             return int(at.timestamp())
-        if self.last_clock is not None and at <= self.last_clock:
-            self.second_time = True
-        self.last_clock = at
+        last, self.last_clock = self.last_clock, at
         early, late = (int(at.replace(tzinfo=self.zone, fold=fold).timestamp()) for fold in (0, 1))
         if early == late:
-            self.second_time = False
+            self.second_time = None
             return early
         if early > late:
             expected = f"a time that the clocks of {self.zone} show: they go forward there"
             raise BadDocument([Mistake("start", at.isoformat(sep=" "), expected)])
+        if self.second_time is None or last is None:
+            self.newest_first = last is not None and at < last
+            self.second_time = self.newest_first
+        elif at >= last if self.newest_first else at <= last:
+            self.second_time = not self.newest_first
         if not self.second_time:
             return early
         if at.minute == 0:

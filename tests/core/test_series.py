@@ -54,6 +54,17 @@ def test_the_hour_that_comes_twice_is_taken_twice_in_the_file_s_order():
     assert [f"{hour:%H:%M %z}" for hour in found.repeated] == ["02:00 +0100"]
 
 
+@pytest.mark.parametrize("minutes", [("00",), ("00", "15", "30", "45")])
+def test_a_file_with_its_newest_rows_first_says_the_same_of_the_hour_that_comes_twice(minutes: tuple[str, ...]):
+    clocks = [f"{hour}:{minute}" for hour in ("01", "02", "02", "03") for minute in minutes]
+    rows = [f"2026-10-25 {clock},0.{nth + 10}" for nth, clock in enumerate(clocks)]
+
+    oldest, newest = (prices_of("\n".join(["start,price", *lines])) for lines in (rows, rows[::-1]))
+
+    assert (newest.days, newest.gaps, newest.repeated) == (oldest.days, (), oldest.repeated)
+    assert newest.n_rows == len(rows)
+
+
 def test_an_hour_that_no_clock_shows_is_refused_with_its_line():
     found = prices_of("start,price\n2026-03-29 01:00,1\n2026-03-29 02:00,2\n2026-03-29 03:00,3\n")
 
