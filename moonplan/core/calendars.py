@@ -73,7 +73,8 @@ class Entry:
 def unfolded(
     text: str, *, since: datetime, until: datetime, zone: ZoneInfo, all_day: Callable[[str], tuple[time, time]]
 ) -> Unfolded:
-    """Every occurrence that begins between two instants and is not called off, in order.
+    """Every occurrence that begins between two instants and is not called off, in order; one that a text of several
+    calendars tells twice, once.
 
     Parameters
     ----------
@@ -86,18 +87,22 @@ def unfolded(
         If the text is no iCalendar, or one whose events cannot be unfolded.
     """
     try:
-        calendar = Calendar.from_ical(text)
-        events = calendar.walk("VEVENT")
+        calendars = Calendar.from_ical(text, multiple=True)
+        if not calendars:
+            raise ValueError("nothing between BEGIN:VCALENDAR and END:VCALENDAR")
+        events = [event for calendar in calendars for event in calendar.walk("VEVENT")]
         refused = [(_outing(one, zone, all_day), mistake) for one in events if (mistake := _too_often(one)) is not None]
-        calendar.subcomponents = [one for one in calendar.subcomponents if _too_often(one) is None]
-        found = recurring_ical_events.of(calendar).between(since, until)
+        for calendar in calendars:
+            calendar.subcomponents = [one for one in calendar.subcomponents if _too_often(one) is None]
+        found = [event for calendar in calendars for event in recurring_ical_events.of(calendar).between(since, until)]
         told = [_outing(event, zone, all_day) for event in found if str(event.get("STATUS", "")).upper() != "CANCELLED"]
         uids = frozenset(_uid(event) for event in events)
     except BadDocument:
         raise
     except Exception as error:  # the parsers raise whatever a broken line makes of them
         raise BadDocument([Mistake("text", text.strip()[:40] or "nothing", f"an iCalendar file ({error})")]) from error
-    ahead = sorted((one for one in told if since <= one.leave < until), key=lambda one: (one.leave, one.key))
+    by_key = {one.key: one for one in told if since <= one.leave < until}
+    ahead = sorted(by_key.values(), key=lambda one: (one.leave, one.key))
     return Unfolded(ahead, uids, refused)
 
 

@@ -124,6 +124,15 @@ def test_a_distance_is_found_in_the_text(text: str, km: float | None):
     assert distance_km(text) == (None if km is None else pytest.approx(km))
 
 
+def test_a_text_of_several_calendars_is_all_of_them_and_what_two_tell_is_one_event():
+    fair = "UID:fair\r\nSUMMARY:Fair\r\nDTSTART:20260330T080000\r\nDTEND:20260330T100000"
+    choir = fair.replace("fair", "choir").replace("Fair", "Choir").replace("0330", "0331")
+
+    found = unfolding(calendar_of(fair) + calendar_of(choir, fair))
+
+    assert [(one.summary, local(one)[0]) for one in found.outings] == [("Fair", "Mon 30 08:00"), ("Choir", "Tue 31 08:00")]
+
+
 @pytest.mark.parametrize("text", ["", "day,km\n2026-01-01,5", "BEGIN:VCALENDAR\nBEGIN:VEVENT\nEND:VCALENDAR"])
 def test_what_is_no_calendar_is_refused(text: str):
     with pytest.raises(BadDocument) as refused:
