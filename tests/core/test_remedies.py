@@ -47,8 +47,9 @@ def test_one_step_more_of_current_closes_it():
 
 
 def test_of_a_lead_with_many_steps_a_few_are_tried():
-    # Every whole ampere from 6 to 16, as nine hours at 7 A, 1.61 kW, are 14.49 of the 14 kWh: the next step closes it.
-    # 180 km want 16 kWh, which takes 7.73 A: 7 A leave some of it, and of the ten steps the one in the middle closes it.
+    # Every whole ampere from 6 to 16. 170 km want 14 kWh, and nine hours at 7 A, 1.61 kW, are 14.49: the next step closes
+    # it. 180 km want 16, which takes 7.73 A: 7 A leave some of it, and of the ten steps above 6 A the one in the middle
+    # closes it.
     lead, car = a_lead(steps_a=list(range(6, 17))), a_car(ceiling_a=6, plug_in_hours=["22:00", "07:00"])
 
     near, far = (ways_out(a_short_thursday(km, leads=[lead], vehicles=[car]))[1] for km in (170, 180))

@@ -34,10 +34,7 @@ export function written(field: FieldSpec, value: unknown, manner: Manner): strin
 export function typed(field: FieldSpec, text: string, manner: Manner): unknown {
   const trimmed = text.trim();
   if (field.name === "legs" && field.type === "text") return trimmed === "" ? null : words(trimmed);
-  if (field.type === "numbers") {
-    if (trimmed === "") return field.name === "months" ? null : [];
-    return words(trimmed.replace(/(\d)\s*[-–]\s*(?=\d)/g, "$1–")).flatMap(eachOf);
-  }
+  if (field.type === "numbers") return words(trimmed.replace(/(\d)\s*[-–]\s*(?=\d)/g, "$1–")).flatMap(eachOf);
   if (field.type === "days") return words(trimmed);
   if (field.type === "steps") return steps(trimmed);
   if (field.type === "flag") return trimmed === "" ? null : trimmed === "true";
