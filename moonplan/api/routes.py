@@ -243,7 +243,7 @@ def remove_odometer(request: HttpRequest, reading_id: int, version: int) -> Any:
 @api.post("/calendar", response={200: s.CalendarBrought, **PROBLEMS}, operation_id="bring_calendar")
 def bring_calendar(request: HttpRequest, given: s.CalendarIn) -> Any:
     answers = [answer.dict() for answer in given.answers]
-    return calendars.bring_calendar(person_of(request), given.text, answers, keep=given.keep)
+    return calendars.bring_calendar(person_of(request), given.text, answers, dropped_too=given.dropped_too, keep=given.keep)
 
 
 @api.get("/calendar", response={200: s.FeedOut, **PROBLEMS}, operation_id="feed")
@@ -420,8 +420,11 @@ def _rows(kind: str, patch: Any) -> Router:
 
     def remove(request: HttpRequest, row_id: int, version: int) -> Any:
         person = person_of(request)
-        row = model.objects.of(person.household).get(pk=row_id)
-        editing.remove(person, row, version=version, what=f"{row} removed")
+        if kind == "trip":
+            days.remove_trip(person, row_id, version)
+        else:
+            row = model.objects.of(person.household).get(pk=row_id)
+            editing.remove(person, row, version=version, what=f"{row} removed")
         return _whole(person)
 
     # The annotation names a schema made per kind; it must be the class itself, not its name.

@@ -14,9 +14,9 @@ import recurring_ical_events
 from icalendar import Alarm, Calendar, Component
 from icalendar import Event as CalendarEvent
 
+from moonplan.core.calendar_events import instant, is_day, mistake_in
 from moonplan.core.distance import in_km
 from moonplan.core.mistakes import BadDocument, Mistake
-from moonplan.core.timegrid import instant_at
 from moonplan.core.usual_days import hours_out
 
 PRODUCT = "-//Moon Plan//Moon Plan//EN"
@@ -46,16 +46,26 @@ class Outing:
 
 
 @dataclass(frozen=True, slots=True)
+class Unread:
+    """An event of which nobody can say when it is, and what is wrong there. when : it first is, where that can be read."""
+
+    summary: str
+    when: datetime | None
+    may_come_again: bool
+    mistake: Mistake
+
+
+@dataclass(frozen=True, slots=True)
 class Unfolded:
     """What a calendar says of some days.
 
-    uids : of all its events, also of those that are called off, over, or further ahead. refused : the first occurrence of
-    an event that comes too often to be unfolded, and what is wrong with it.
+    uids : of all events that could be read, also of those that are called off, over, or further ahead. unread : those that
+    could not, but for what is over.
     """
 
     outings: list[Outing]
     uids: frozenset[str]
-    refused: list[tuple[Outing, Mistake]]
+    unread: list[Unread]
 
 
 @dataclass(frozen=True, slots=True)
@@ -84,26 +94,25 @@ def unfolded(
     Raises
     ------
     BadDocument
-        If the text is no iCalendar, or one whose events cannot be unfolded.
+        If the text is no iCalendar.
     """
-    try:
-        calendars = Calendar.from_ical(text, multiple=True)
-        if not calendars:
-            raise ValueError("nothing between BEGIN:VCALENDAR and END:VCALENDAR")
-        events = [event for calendar in calendars for event in calendar.walk("VEVENT")]
-        refused = [(_outing(one, zone, all_day), mistake) for one in events if (mistake := _too_often(one)) is not None]
-        for calendar in calendars:
-            calendar.subcomponents = [one for one in calendar.subcomponents if _too_often(one) is None]
-        found = [event for calendar in calendars for event in recurring_ical_events.of(calendar).between(since, until)]
-        told = [_outing(event, zone, all_day) for event in found if str(event.get("STATUS", "")).upper() != "CANCELLED"]
-        uids = frozenset(_uid(event) for event in events)
-    except BadDocument:
-        raise
-    except Exception as error:  # the parsers raise whatever a broken line makes of them
-        raise BadDocument([Mistake("text", text.strip()[:40] or "nothing", f"an iCalendar file ({error})")]) from error
-    by_key = {one.key: one for one in told if since <= one.leave < until}
+    uids: set[str] = set()
+    by_key: dict[str, Outing] = {}
+    unread: list[Unread] = []
+    for uid, parts in _by_uid(text).items():
+        readable, wrong = _readable(parts, since, zone)
+        try:
+            found = [] if wrong else _occurrences(readable, since, until)
+            told = [_outing(one, zone, all_day) for one in found if str(one.get("STATUS", "")).upper() != "CANCELLED"]
+        except Exception as error:  # the library raises whatever a rule nobody foresaw makes of it
+            wrong = [_unread(parts[0], Mistake("VEVENT", uid, f"an event ({error})"), zone)]
+        if wrong:
+            unread += wrong
+        else:
+            uids.add(uid)
+            by_key |= {one.key: one for one in told if since <= one.leave < until}
     ahead = sorted(by_key.values(), key=lambda one: (one.leave, one.key))
-    return Unfolded(ahead, uids, refused)
+    return Unfolded(ahead, frozenset(uids), unread)
 
 
 def distance_km(text: str) -> float | None:
@@ -143,38 +152,63 @@ def written(name: str, entries: Iterable[Entry], *, stamp: datetime) -> str:
     return str(calendar.to_ical().decode())
 
 
+def _by_uid(text: str) -> dict[str, list[Component]]:
+    """The events of a text: of a series, its rule and the occurrences that were moved."""
+    try:
+        calendars = Calendar.from_ical(text, multiple=True)
+        if not calendars:
+            raise ValueError("nothing between BEGIN:VCALENDAR and END:VCALENDAR")
+    except Exception as error:  # the parser raises whatever a broken line makes of it
+        raise BadDocument([Mistake("text", text.strip()[:40] or "nothing", f"an iCalendar file ({error})")]) from error
+    found: dict[str, list[Component]] = {}
+    for event in (event for calendar in calendars for event in calendar.walk("VEVENT")):
+        found.setdefault(_uid(event), []).append(event)
+    return found
+
+
+def _occurrences(event: list[Component], since: datetime, until: datetime) -> list[Component]:
+    alone = Calendar()
+    for part in event:
+        alone.add_component(part)
+    return list(recurring_ical_events.of(alone).between(since, until))
+
+
 def _uid(event: Component) -> str:
     return str(event.get("UID", event.get("SUMMARY", "")))
 
 
+def _summary(event: Component) -> str:
+    return str(event.get("SUMMARY", "")).strip()
+
+
+def _readable(parts: list[Component], since: datetime, zone: ZoneInfo) -> tuple[list[Component], list[Unread]]:
+    """The parts of an event that can be read, and those that can't and are not over."""
+    mistakes = [mistake_in(part, zone) for part in parts]
+    wrong = [_unread(part, mistake, zone) for part, mistake in zip(parts, mistakes, strict=True) if mistake is not None]
+    return (
+        [part for part, mistake in zip(parts, mistakes, strict=True) if mistake is None],
+        [one for one in wrong if one.when is None or one.when >= since or one.may_come_again],
+    )
+
+
+def _unread(event: Component, mistake: Mistake, zone: ZoneInfo) -> Unread:
+    start = getattr(event.get("DTSTART"), "dt", None)
+    when = instant(start, zone) if isinstance(start, date) else None
+    comes_again = "RRULE" in event or "RDATE" in event or mistake.path in ("RRULE", "RDATE")
+    return Unread(_summary(event), when, comes_again, mistake)
+
+
 def _outing(event: Component, zone: ZoneInfo, all_day: Callable[[str], tuple[time, time]]) -> Outing:
-    summary = str(event.get("SUMMARY", "")).strip()
+    summary = _summary(event)
     start = event["DTSTART"].dt
-    end = event["DTEND"].dt if "DTEND" in event else start + timedelta(days=1) if _is_day(start) else start
+    end = event["DTEND"].dt if "DTEND" in event else start + timedelta(days=1) if is_day(start) else start
     recurrence = event["RECURRENCE-ID"].dt if "RECURRENCE-ID" in event else start
     told = " ".join(str(event.get(key, "")) for key in ("SUMMARY", "LOCATION", "DESCRIPTION"))
-    if _is_day(start):
+    if is_day(start):
         hours = all_day(summary)
-        (leave, _), (_, back) = (hours_out(day, *hours, zone) for day in (start, end - timedelta(days=1)))
+        last = max(start, end - timedelta(days=1))  # some say of a single day that it ends on itself
+        (leave, _), (_, back) = (hours_out(day, *hours, zone) for day in (start, last))
     else:
-        leave, back = _instant(start, zone), _instant(end, zone)
+        leave, back = instant(start, zone), instant(end, zone)
     uid = _uid(event)
     return Outing(f"{uid}/{recurrence.isoformat()}", uid, summary, leave, back, distance_km(told))
-
-
-def _too_often(event: Component) -> Mistake | None:
-    """Nobody drives every minute, and a rule that says so comes to more than can be unfolded."""
-    rules = event.get("RRULE", [])
-    how_often = [
-        str(freq).upper() for rule in (rules if isinstance(rules, list) else [rules]) for freq in rule.get("FREQ", [])
-    ]
-    found = next((freq for freq in how_often if freq in ("MINUTELY", "SECONDLY")), None)
-    return None if found is None else Mistake("RRULE", f"FREQ={found}", "an event that comes hourly or less often")
-
-
-def _is_day(value: date | datetime) -> bool:
-    return not isinstance(value, datetime)
-
-
-def _instant(value: datetime, zone: ZoneInfo) -> datetime:
-    return instant_at(value.date(), value.time(), zone) if value.tzinfo is None else value

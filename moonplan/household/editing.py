@@ -43,6 +43,7 @@ KINDS: dict[str, str] = {
     "day at home": "household.DayAtHome",
     "option": "household.Option",
     "known event": "household.KnownEvent",
+    "dropped event": "household.DroppedEvent",
     "soc": "logbook.SocReading",
     "odometer": "logbook.OdometerReading",
     "reading": "logbook.RateReading",

@@ -184,9 +184,12 @@ class Trip(Part):
     summary = models.CharField(max_length=200, blank=True, default="")
     # What tells an event of a calendar from every other, for a trip that was brought in from one.
     event = models.CharField(max_length=300, blank=True, default="")
-    # When that event began and ended as the calendar told it last: only what it tells otherwise by now moves the trip.
+    # When that event began and ended, and its text and distance, as the calendar told it last: only what it tells otherwise
+    # by now changes the trip.
     event_start = models.DateTimeField(null=True, blank=True)
     event_end = models.DateTimeField(null=True, blank=True)
+    event_summary = models.CharField(max_length=200, blank=True, default="")
+    event_km = models.FloatField(null=True, blank=True)
 
     class Meta(Part.Meta):
         ordering = ("leave",)
@@ -301,6 +304,13 @@ class KnownEvent(Part):
     summary = models.CharField(max_length=200)
     vehicle = models.ForeignKey(Vehicle, on_delete=models.CASCADE)
     km = models.FloatField()
+
+
+class DroppedEvent(Part):
+    """An occurrence of an event whose trip somebody took away: it doesn't come again with its calendar."""
+
+    # As a trip has it.
+    event = models.CharField(max_length=300)
 
 
 class Feed(models.Model):

@@ -18,7 +18,7 @@ from moonplan.core.planner.tonight import action_of, in_place_of, is_out_between
 from moonplan.core.timegrid import noon
 from moonplan.core.values import LONGEST_KM, clock_of
 from moonplan.household import editing
-from moonplan.household.models import Feed, Household, KnownEvent, Person, Trip, Vehicle
+from moonplan.household.models import DroppedEvent, Feed, Household, KnownEvent, Person, Trip, Vehicle
 from moonplan.planning import refining
 from moonplan.planning.documents import household_document, planning_now
 from moonplan.planning.shown import goes_on, hanging_on_their_leads
@@ -26,17 +26,20 @@ from moonplan.planning.usual import zone_of
 
 # How far ahead events are brought in.
 _AHEAD = timedelta(days=60)
-_LONGEST_KEY = 300
+_LONGEST_KEY, _LONGEST_SUMMARY = 300, 200
 _FED_NIGHTS = 7
 _PLUGGING_IN = timedelta(minutes=10)
 
 
 @transaction.atomic
-def bring_calendar(person: Person, text: str, answers: Sequence[Mapping[str, Any]], *, keep: bool) -> dict[str, Any]:
-    """Trips from an iCalendar text: which are new, moved with their event, gone with it, known already, refused and why,
-    and which summaries ask how far.
+def bring_calendar(
+    person: Person, text: str, answers: Sequence[Mapping[str, Any]], *, dropped_too: bool, keep: bool
+) -> dict[str, Any]:
+    """Trips from an iCalendar text: which are new, changed with their event, gone with it, known already, left out as
+    somebody took them away, refused and why, and which summaries ask how far.
 
-    answers : car and km of a summary, remembered for the next time. keep : whether anything is stored at all.
+    answers : car and km of a summary, remembered for the next time. dropped_too : with those that somebody took away. keep :
+    whether anything is stored at all.
 
     Raises
     ------
@@ -44,30 +47,35 @@ def bring_calendar(person: Person, text: str, answers: Sequence[Mapping[str, Any
         If the text is no calendar, or an answer names a car of somebody else.
     """
     household, now = person.household, planning_now()
-    told: dict[str, Any] = {"new": 0, "moved": 0, "gone": 0, "again": 0, "refused": [], "asks": [], "kept": keep}
+    told: dict[str, Any] = dict.fromkeys(("new", "changed", "gone", "again", "dropped"), 0) | {"kept": keep}
     with editing.as_one():
         _remember(person, answers)
         drivers = _Drivers.of(household)
         found = _unfolded(household, text, now, drivers)
-        told["refused"] = [_refused(outing, mistake) for outing, mistake in found.refused]
+        told["refused"] = [_refused(one.summary, one.when, one.mistake) for one in found.unread]
         here = _Brought.of(household, found, now)
         for trip in here.gone:
             editing.remove(person, trip, version=trip.version, what=_what(trip.vehicle))
             told["gone"] += 1
+        dropped = {row.event: row for row in DroppedEvent.objects.of(household)}
         asks: dict[str, dict[str, Any]] = {}
         for outing in found.outings:
-            trip = here.trips.get(_key(outing))
-            drives = None if trip is not None else drivers.who_drives(outing)
+            trip, gone = here.trips.get(_key(outing)), dropped.get(_key(outing))
+            drives = None if trip is not None else drivers.who_drives(outing.summary, outing.km)
             try:
                 if trip is not None:
-                    told["moved" if _moved(person, trip, outing) else "again"] += 1
+                    told["changed" if _changed(person, trip, outing, drivers) else "again"] += 1
+                elif gone is not None and not dropped_too:
+                    told["dropped"] += 1
                 elif drives is not None:
+                    if gone is not None:
+                        editing.remove(person, gone, version=gone.version, what=_what(drives[0]))
                     editing.add(person, "trip", _trip(outing, *drives), what=_what(drives[0]))
                     told["new"] += 1
                 else:
                     asks.setdefault(outing.summary, drivers.asked(outing))["times"] += 1
             except editing.Refused as error:
-                told["refused"].append(_refused(outing, error))
+                told["refused"].append(_refused(outing.summary, outing.leave, error))
         told["asks"] = list(asks.values())
         if not keep:
             transaction.set_rollback(True)
@@ -81,8 +89,8 @@ def _unfolded(household: Household, text: str, now: datetime, drivers: _Drivers)
         raise editing.Refused(error.mistakes) from error
 
 
-def _refused(outing: Outing, why: Mistake | editing.Refused) -> dict[str, Any]:
-    return {"when": outing.leave.isoformat(), "summary": outing.summary, "reason": str(why)}
+def _refused(summary: str, when: datetime | None, why: Mistake | editing.Refused) -> dict[str, Any]:
+    return {"when": None if when is None else when.isoformat(), "summary": summary, "reason": str(why)}
 
 
 def _what(vehicle: Vehicle) -> str:
@@ -116,23 +124,44 @@ class _Brought(NamedTuple):
         return cls(trips, [trip for of_event in left.values() for trip in of_event])
 
 
-def _moved(person: Person, trip: Trip, outing: Outing) -> bool:
-    """Move a trip as its event was moved, by as much, if it was."""
-    is_same = trip.event == _key(outing) and (trip.event_start, trip.event_end) in (
+def _changed(person: Person, trip: Trip, outing: Outing, drivers: _Drivers) -> bool:
+    """Change a trip as its event was, if it was: moved by as much, and told otherwise but for what was typed here."""
+    is_moved = trip.event != _key(outing) or (trip.event_start, trip.event_end) not in (
         (None, None),  # brought in before that was kept
         (outing.leave, outing.back),
     )
-    if is_same:
+    was_told = trip.event_summary  # empty where it was brought in before that was kept
+    is_told_otherwise = was_told != "" and (was_told, trip.event_km) != (_summary(outing), outing.km)
+    if not is_moved and not is_told_otherwise:
         return False
-    leave = trip.leave + (outing.leave - (trip.event_start or trip.leave))
-    back = trip.back + (outing.back - (trip.event_end or trip.back))
-    fields = {"leave": leave, "back": back, **_event(outing)}
+    fields = {
+        "leave": trip.leave + (outing.leave - (trip.event_start or trip.leave)),
+        "back": trip.back + (outing.back - (trip.event_end or trip.back)),
+        **_event(outing),
+    }
+    if is_told_otherwise and trip.summary == was_told:
+        fields["summary"] = _summary(outing)
+    was, now = drivers.who_drives(was_told, trip.event_km), drivers.who_drives(outing.summary, outing.km)
+    if is_told_otherwise and was is not None and now is not None:
+        fields |= {"vehicle_id": now[0].pk} if trip.vehicle == was[0] else {}
+        fields |= {"km": now[1]} if trip.km == was[1] else {}
     editing.change(person, trip, fields, version=trip.version, what=_what(trip.vehicle))
     return True
 
 
+def _summary(outing: Outing) -> str:
+    """As a trip keeps it."""
+    return outing.summary[:_LONGEST_SUMMARY]
+
+
 def _event(outing: Outing) -> dict[str, Any]:
-    return {"event": _key(outing), "event_start": outing.leave, "event_end": outing.back}
+    return {
+        "event": _key(outing),
+        "event_start": outing.leave,
+        "event_end": outing.back,
+        "event_summary": _summary(outing),
+        "event_km": outing.km,
+    }
 
 
 def _remember(person: Person, answers: Sequence[Mapping[str, Any]]) -> None:
@@ -160,12 +189,12 @@ class _Drivers(NamedTuple):
         known = KnownEvent.objects.of(household).select_related("vehicle")
         return cls({one.summary: one for one in known}, list(Vehicle.objects.of(household)))
 
-    def who_drives(self, outing: Outing) -> tuple[Vehicle, float] | None:
-        """The car and its km, where both are known."""
-        before, named = self.known.get(outing.summary), self._named(outing.summary)
+    def who_drives(self, summary: str, km: float | None) -> tuple[Vehicle, float] | None:
+        """The car and its km, where both are known. km : as the event tells it."""
+        before, named = self.known.get(summary), self._named(summary)
         if before is not None:
-            return before.vehicle, outing.km if outing.km is not None else before.km
-        return (named[0], outing.km) if len(named) == 1 and outing.km is not None else None
+            return before.vehicle, km if km is not None else before.km
+        return (named[0], km) if len(named) == 1 and km is not None else None
 
     def usual_hours(self, summary: str) -> tuple[time, time]:
         """When the car that drives usually leaves, and is back."""
@@ -193,7 +222,7 @@ def _trip(outing: Outing, car: Vehicle, km: float) -> dict[str, Any]:
         "leave": outing.leave,
         "back": outing.back,
         "km": km,
-        "summary": outing.summary[:200],
+        "summary": _summary(outing),
         **_event(outing),
     }
 

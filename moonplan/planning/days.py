@@ -215,7 +215,7 @@ def save_trip(person: Person, trip_id: int | None, version: int, given: Mapping[
 
 
 def remove_trip(person: Person, trip_id: int, version: int) -> None:
-    """Take a trip away.
+    """Take a trip away; one of a calendar so that it doesn't come again with it.
 
     Raises
     ------
@@ -223,7 +223,11 @@ def remove_trip(person: Person, trip_id: int, version: int) -> None:
         As `editing.remove`.
     """
     trip = Trip.objects.of(person.household).get(pk=trip_id)
-    editing.remove(person, trip, version=version, what=f"{trip.vehicle.name}: trip removed")
+    what = f"{trip.vehicle.name}: trip removed"
+    with editing.as_one():
+        editing.remove(person, trip, version=version, what=what)
+        if trip.event:
+            editing.add(person, "dropped event", {"event": trip.event}, what=what)
 
 
 def repeat_trip(person: Person, trip_id: int, on: Iterable[date]) -> None:
@@ -250,5 +254,7 @@ def repeat_trip(person: Person, trip_id: int, on: Iterable[date]) -> None:
                 "event": "",
                 "event_start": None,
                 "event_end": None,
+                "event_summary": "",
+                "event_km": None,
             }
             editing.add(person, "trip", fields, what=f"{trip.vehicle.name}: trip copied")

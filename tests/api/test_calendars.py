@@ -81,11 +81,11 @@ def test_a_trip_moves_with_its_event_by_as_much_and_goes_with_it(signed_in: Brow
     path = f"/days/trips/{trip['id']}?version={trip['version']}"
     signed_in.send("patch", path, {"leave": "2026-01-18T09:45:00+01:00", "km": 52})
     same = bring(signed_in, a_calendar(LAKE), keep=True)
-    assert (same["again"], same["moved"], same["gone"]) == (1, 0, 0)
+    assert (same["again"], same["changed"], same["gone"]) == (1, 0, 0)
 
     later = event("Lake with Heron, 48 km", "20260118T120000", "20260118T190000")
     seen = bring(signed_in, a_calendar(later))
-    assert (seen["new"], seen["moved"]) == (0, 1)
+    assert (seen["new"], seen["changed"]) == (0, 1)
     assert at(named(signed_in, "Heron", "Lake with Heron, 48 km")[0]) == ("2026-01-18 09:45", "2026-01-18 16:00")
     bring(signed_in, a_calendar(later), keep=True)
     [moved] = named(signed_in, "Heron", "Lake with Heron, 48 km")
@@ -95,7 +95,7 @@ def test_a_trip_moves_with_its_event_by_as_much_and_goes_with_it(signed_in: Brow
     # A calendar that knows nothing of the event leaves its trip alone; one in which it is called off takes it away.
     assert bring(signed_in, a_calendar())["gone"] == 0
     off = bring(signed_in, a_calendar(f"{later}\r\nSTATUS:CANCELLED"), keep=True)
-    assert (off["gone"], off["moved"], off["again"]) == (1, 0, 0)
+    assert (off["gone"], off["changed"], off["again"]) == (1, 0, 0)
     assert named(signed_in, "Heron", "Lake with Heron, 48 km") == []
     signed_in.send("post", "/undo")
     assert len(named(signed_in, "Heron", "Lake with Heron, 48 km")) == 1
@@ -123,7 +123,7 @@ def test_of_a_series_one_evening_moves_and_one_goes(signed_in: Browser):
 
     told = bring(signed_in, series, keep=True)
 
-    assert (told["new"], told["moved"], told["gone"], told["again"]) == (0, 1, 1, 1)
+    assert (told["new"], told["changed"], told["gone"], told["again"]) == (0, 1, 1, 1)
     assert [at(trip)[0] for trip in named(signed_in, "Wren", "Choir")] == ["2026-01-25 17:00"]
 
 
@@ -157,8 +157,62 @@ def test_an_event_that_comes_every_second_is_refused_and_the_others_are_kept(sig
 
     [refused] = told["refused"]
     assert (refused["summary"], refused["when"]) == ("Drink some water", "2025-01-01T08:00:00+01:00")
-    assert refused["reason"] == 'RRULE: "FREQ=SECONDLY", expected an event that comes hourly or less often'
+    assert refused["reason"] == 'RRULE: "FREQ=SECONDLY", expected an event that comes daily or less often'
     assert (told["new"], told["asks"]) == (1, [])
+
+
+def test_an_event_that_cannot_be_read_is_told_and_its_trip_stays(signed_in: Browser):
+    bring(signed_in, a_calendar(LAKE), keep=True)
+
+    told = bring(signed_in, a_calendar(LAKE.replace("20260118T100000", "on Sunday")), keep=True)
+
+    [refused] = told["refused"]
+    assert (refused["summary"], refused["when"]) == ("Lake with Heron, 48 km", None)
+    assert refused["reason"].startswith('DTSTART: "on Sunday", expected a date')
+    assert (told["gone"], len(named(signed_in, "Heron", "Lake with Heron, 48 km"))) == (0, 1)
+
+
+@pytest.mark.parametrize("path", ["/days/trips/", "/trips/"])
+def test_a_trip_that_was_taken_away_does_not_come_again_unless_asked(signed_in: Browser, path: str):
+    bring(signed_in, a_calendar(LAKE), keep=True)
+    [trip] = named(signed_in, "Heron", "Lake with Heron, 48 km")
+    assert signed_in.send("delete", f"{path}{trip['id']}?version={trip['version']}")[0] == 200
+
+    # Also where the event was moved meanwhile.
+    moved = a_calendar(LAKE.replace("20260118T160000", "20260118T170000"))
+    again = bring(signed_in, moved, keep=True)
+    assert (again["new"], again["again"], again["dropped"]) == (0, 0, 1)
+
+    asked = bring(signed_in, moved, keep=True, dropped_too=True)
+    assert (asked["new"], asked["dropped"]) == (1, 0)
+    [back] = named(signed_in, "Heron", "Lake with Heron, 48 km")
+    assert at(back)[1] == "2026-01-18 17:00"
+    assert bring(signed_in, moved)["again"] == 1
+
+    signed_in.send("post", "/undo")
+    assert bring(signed_in, moved)["dropped"] == 1
+    # Taking it away is undone as one.
+    signed_in.send("post", "/undo")
+    assert bring(signed_in, a_calendar(LAKE))["again"] == 1
+
+
+def test_text_distance_and_car_of_a_trip_change_with_its_event_but_for_what_was_typed(signed_in: Browser):
+    fair = event("Fair with Wren, 30 km", "20260120T190000", "20260120T210000")
+    bring(signed_in, a_calendar(LAKE, fair), keep=True)
+    [lake], [to_fair] = (
+        named(signed_in, "Heron", "Lake with Heron, 48 km"),
+        named(signed_in, "Wren", "Fair with Wren, 30 km"),
+    )
+    assert signed_in.send("patch", f"/days/trips/{lake['id']}?version={lake['version']}", {"km": 55})[0] == 200
+    typed = {"summary": "the big fair"}
+    assert signed_in.send("patch", f"/days/trips/{to_fair['id']}?version={to_fair['version']}", typed)[0] == 200
+
+    told = bring(signed_in, a_calendar(LAKE.replace("48", "60"), fair.replace("Wren, 30", "Heron, 34")), keep=True)
+
+    assert (told["changed"], told["again"]) == (2, 0)
+    assert [trip["km"] for trip in named(signed_in, "Heron", "Lake with Heron, 60 km")] == [55]
+    assert [trip["km"] for trip in named(signed_in, "Heron", "the big fair")] == [34]
+    assert named(signed_in, "Wren", "the big fair") == []
 
 
 @pytest.mark.parametrize("text", ["", "day,km\n2026-01-20,5"])

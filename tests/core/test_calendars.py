@@ -133,6 +133,54 @@ def test_a_text_of_several_calendars_is_all_of_them_and_what_two_tell_is_one_eve
     assert [(one.summary, local(one)[0]) for one in found.outings] == [("Fair", "Mon 30 08:00"), ("Choir", "Tue 31 08:00")]
 
 
+@pytest.mark.parametrize(
+    ("lines", "wrong"),
+    [
+        ("DTEND:20260330T100000", "DTSTART: missing"),
+        ("DTSTART:2026-03-30 08:00", 'DTSTART: "2026-03-30 08:00"'),
+        ("DTSTART;VALUE=TIME:080000", 'DTSTART: "08:00:00"'),
+        ("DTSTART:20260330T080000\nDTSTART:20260331T080000", 'DTSTART: "2 of them"'),
+        ("DTSTART;TZID=Somewhere/Else:20260330T080000", 'DTSTART: "TZID=Somewhere/Else"'),
+        ("DTSTART:20260330T080000\nDTEND:20260330T070000", "DTEND: 2026-03-30T07:00:00"),
+        ("DTSTART:20260330T080000\nDTEND;VALUE=DATE:20260331", "DTEND: 2026-03-31"),
+        ("DTSTART:20260330T080000\nDURATION:2h", 'DURATION: "2h"'),
+        ("DTSTART:20260101T080000\nRRULE:FREQ=FORTNIGHTLY", 'RRULE: "FORTNIGHTLY"'),
+        ("DTSTART:20260330T080000\nRRULE:FREQ=DAILY;INTERVAL=0", 'RRULE: "INTERVAL=0"'),
+        ("DTSTART:20260101T080000\nRRULE:FREQ=HOURLY", 'RRULE: "FREQ=HOURLY"'),
+        ("DTSTART:20260330T080000\nRRULE:COUNT=2", 'VEVENT: "odd"'),
+    ],
+)
+def test_an_event_of_which_nobody_can_say_when_it_is_is_told_and_the_others_are_read(lines: str, wrong: str):
+    fair = "UID:fair\nSUMMARY:Fair\nDTSTART:20260330T080000\nDTEND:20260330T100000"
+
+    found = unfolding(calendar_of(f"UID:odd\nSUMMARY:Odd\n{lines}", fair))
+
+    assert [one.uid for one in found.outings] == ["fair"]
+    assert found.uids == {"fair"}  # a trip of the other stays, whatever became of its event
+    [unread] = found.unread
+    assert unread.summary == "Odd"
+    assert str(unread.mistake).startswith(f"{wrong}, expected ")
+
+
+def test_of_an_event_that_is_over_nobody_is_told_what_is_wrong_with_it():
+    over = "UID:choir\nSUMMARY:Choir\nDTSTART:20260102T190000\nDTEND:20260102T180000"
+    series = over.replace("0102T18", "0102T21") + "\nRRULE:FREQ=WEEKLY"
+
+    found = unfolding(calendar_of(series, f"{over}\nRECURRENCE-ID:20260102T190000"))
+
+    assert [local(one)[0] for one in found.outings] == ["Fri 27 19:00", "Fri 03 19:00"]
+    assert found.unread == []
+
+
+def test_a_single_day_may_end_on_itself_and_a_length_be_told_instead_of_an_end():
+    day, evening = read(
+        "UID:a\nDTSTART;VALUE=DATE:20260327\nDTEND;VALUE=DATE:20260327", "UID:b\nDTSTART:20260328T190000\nDURATION:PT2H"
+    )
+
+    assert local(day) == ("Fri 27 08:00", "Fri 27 18:00")
+    assert local(evening) == ("Sat 28 19:00", "Sat 28 21:00")
+
+
 @pytest.mark.parametrize("text", ["", "day,km\n2026-01-01,5", "BEGIN:VCALENDAR\nBEGIN:VEVENT\nEND:VCALENDAR"])
 def test_what_is_no_calendar_is_refused(text: str):
     with pytest.raises(BadDocument) as refused:

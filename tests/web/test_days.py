@@ -385,9 +385,9 @@ def test_a_calendar_is_brought_in_and_what_it_does_not_say_is_asked(demo: Served
         calendars.get_by_label("Calendar file").click()
     choosing.value.set_files(calendar)
     calendars.get_by_role("button", name="See what it would bring").click()
-    expect(calendars.get_by_text("1 trip would move with the event")).to_be_visible()
+    expect(calendars.get_by_text("1 trip would change with the event")).to_be_visible()
     calendars.get_by_role("button", name="Bring them in").click()
-    expect(calendars.get_by_text("1 trip moved with the event")).to_be_visible()
+    expect(calendars.get_by_text("1 trip changed with the event")).to_be_visible()
     expect(page.get_by_role("button", name="Sun 20:00–22:00, 14 km, Choir")).to_be_visible()
 
 

@@ -220,15 +220,19 @@ class EventAnswer(Strict):
 
 
 class CalendarIn(Strict):
-    """An iCalendar text; with `keep` its trips are stored, without it only told."""
+    """An iCalendar text; with `keep` its trips are stored, without it only told. dropped_too : with the trips that somebody
+    took away before."""
 
     text: str
     answers: list[EventAnswer] = []
+    dropped_too: bool = False
     keep: bool = False
 
 
 class RefusedEvent(Schema):
-    when: datetime
+    """when : it is; None where that is what can't be read."""
+
+    when: datetime | None
     summary: str
     reason: str
 
@@ -244,12 +248,14 @@ class EventAsked(Schema):
 
 
 class CalendarBrought(Schema):
-    """What a calendar came to. moved, gone : trips of events that take place at another time now, or no more."""
+    """What a calendar came to. changed, gone : trips of events that are told otherwise now, or take place no more. dropped :
+    events whose trip somebody took away before, and that stay out."""
 
     new: int
-    moved: int
+    changed: int
     gone: int
     again: int
+    dropped: int
     refused: list[RefusedEvent]
     asks: list[EventAsked]
     kept: bool

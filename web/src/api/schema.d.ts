@@ -2167,17 +2167,20 @@ export interface components {
         };
         /**
          * CalendarBrought
-         * @description What a calendar came to. moved, gone : trips of events that take place at another time now, or no more.
+         * @description What a calendar came to. changed, gone : trips of events that are told otherwise now, or take place no more. dropped :
+         *     events whose trip somebody took away before, and that stay out.
          */
         CalendarBrought: {
             /** New */
             new: number;
-            /** Moved */
-            moved: number;
+            /** Changed */
+            changed: number;
             /** Gone */
             gone: number;
             /** Again */
             again: number;
+            /** Dropped */
+            dropped: number;
             /** Refused */
             refused: components["schemas"]["RefusedEvent"][];
             /** Asks */
@@ -2204,13 +2207,13 @@ export interface components {
             /** Vehicle Id */
             vehicle_id: number | null;
         };
-        /** RefusedEvent */
+        /**
+         * RefusedEvent
+         * @description when : it is; None where that is what can't be read.
+         */
         RefusedEvent: {
-            /**
-             * When
-             * Format: date-time
-             */
-            when: string;
+            /** When */
+            when: string | null;
             /** Summary */
             summary: string;
             /** Reason */
@@ -2218,7 +2221,8 @@ export interface components {
         };
         /**
          * CalendarIn
-         * @description An iCalendar text; with `keep` its trips are stored, without it only told.
+         * @description An iCalendar text; with `keep` its trips are stored, without it only told. dropped_too : with the trips that somebody
+         *     took away before.
          */
         CalendarIn: {
             /** Text */
@@ -2228,6 +2232,11 @@ export interface components {
              * @default []
              */
             answers: components["schemas"]["EventAnswer"][];
+            /**
+             * Dropped Too
+             * @default false
+             */
+            dropped_too: boolean;
             /**
              * Keep
              * @default false
@@ -2959,6 +2968,13 @@ export interface components {
             event_start?: string | null;
             /** Event End */
             event_end?: string | null;
+            /**
+             * Event Summary
+             * @default
+             */
+            event_summary: string | null;
+            /** Event Km */
+            event_km?: number | null;
             /** Vehicle Id */
             vehicle_id: number;
         };
@@ -3920,6 +3936,13 @@ export interface components {
             event_start?: string | null;
             /** Event End */
             event_end?: string | null;
+            /**
+             * Event Summary
+             * @default
+             */
+            event_summary: string | null;
+            /** Event Km */
+            event_km?: number | null;
             /** Vehicle Id */
             vehicle_id?: number | null;
             /** Leave */

@@ -30,8 +30,12 @@ function Bring({ cars, manner }: { cars: CarDays[]; manner: Manner }) {
   // What was found stays where an answer is refused.
   const [found, setFound] = useState<Schemas["CalendarBrought"] | null>(null);
   const bringing = useMutation({
-    mutationFn: (keep: boolean) =>
-      told(api.POST("/api/calendar", { body: { text, keep, answers: given(answers, manner) } })),
+    mutationFn: ({ keep, droppedToo = false }: { keep: boolean; droppedToo?: boolean }) =>
+      told(
+        api.POST("/api/calendar", {
+          body: { text, keep, answers: given(answers, manner), dropped_too: droppedToo },
+        }),
+      ),
     onSuccess: (brought) => {
       setFound(brought);
       if (brought.kept) outdated(client);
@@ -46,8 +50,8 @@ function Bring({ cars, manner }: { cars: CarDays[]; manner: Manner }) {
     <div className={classes.usualCar}>
       <p>
         A calendar's events become trips: an iCalendar file, the distance in its text (“Office, 64 {manner.distanceUnit}
-        ”), there and back. What a text does not say is asked for once. Brought in again, trips move and go with their
-        events.
+        ”), there and back. What a text does not say is asked for once. Brought in again, trips change and go with their
+        events; one that was taken away here stays away.
       </p>
       <FileInput
         label="Calendar file"
@@ -59,7 +63,7 @@ function Bring({ cars, manner }: { cars: CarDays[]; manner: Manner }) {
           bringing.reset();
         }}
       />{" "}
-      <button type="button" disabled={!text || bringing.isPending} onClick={() => bringing.mutate(false)}>
+      <button type="button" disabled={!text || bringing.isPending} onClick={() => bringing.mutate({ keep: false })}>
         See what it would bring
       </button>
       {bringing.isPending && <p role="status">Reading the calendar …</p>}
@@ -68,12 +72,26 @@ function Bring({ cars, manner }: { cars: CarDays[]; manner: Manner }) {
         <div aria-live="polite">
           <p>
             {found.kept ? "Brought in" : "It would bring"} {counted(found.new, "trip")}; {found.again}{" "}
-            {found.again === 1 ? "is" : "are"} here already{found.moved + found.gone > 0 && `; ${changed(found)}`}.
+            {found.again === 1 ? "is" : "are"} here already{found.changed + found.gone > 0 && `; ${changed(found)}`}.
           </p>
+          {found.dropped > 0 && (
+            <p>
+              {counted(found.dropped, "event")} {found.dropped === 1 ? "stays" : "stay"} out: somebody took{" "}
+              {found.dropped === 1 ? "its trip" : "their trips"} away here.{" "}
+              <button
+                type="button"
+                disabled={bringing.isPending}
+                onClick={() => bringing.mutate({ keep: true, droppedToo: true })}
+              >
+                Bring {found.dropped === 1 ? "it" : "them"} in, too
+              </button>
+            </p>
+          )}
           <ul>
             {found.refused.map((one) => (
-              <li key={one.when + one.summary}>
-                {one.summary}, {dayTold(one.when, manner)} {clock(one.when, manner)}, is refused: {one.reason}
+              <li key={`${one.when} ${one.summary} ${one.reason}`}>
+                {one.summary || "without a name"}
+                {one.when && `, ${dayTold(one.when, manner)} ${clock(one.when, manner)}`}, is refused: {one.reason}
               </li>
             ))}
           </ul>
@@ -103,8 +121,8 @@ function Bring({ cars, manner }: { cars: CarDays[]; manner: Manner }) {
               </p>
             );
           })}
-          {!found.kept && (found.new + found.moved + found.gone > 0 || found.asks.length > 0) && (
-            <button type="button" disabled={bringing.isPending} onClick={() => bringing.mutate(true)}>
+          {!found.kept && (found.new + found.changed + found.gone > 0 || found.asks.length > 0) && (
+            <button type="button" disabled={bringing.isPending} onClick={() => bringing.mutate({ keep: true })}>
               Bring them in
             </button>
           )}
@@ -114,9 +132,9 @@ function Bring({ cars, manner }: { cars: CarDays[]; manner: Manner }) {
   );
 }
 
-function changed({ kept, moved, gone }: Schemas["CalendarBrought"]): string {
+function changed({ kept, changed, gone }: Schemas["CalendarBrought"]): string {
   const told = [
-    moved > 0 && `${counted(moved, "trip")} ${kept ? "moved" : "would move"} with the event`,
+    changed > 0 && `${counted(changed, "trip")} ${kept ? "changed" : "would change"} with the event`,
     gone > 0 && `${counted(gone, "trip")} ${kept ? "went" : "would go"}, the event is called off`,
   ];
   return told.filter(Boolean).join("; ");
