@@ -52,7 +52,9 @@ def bring_calendar(
         _remember(person, answers)
         drivers = _Drivers.of(household)
         found = _unfolded(household, text, now, drivers)
-        told["refused"] = [_refused(one.summary, one.when, one.mistake) for one in found.unread]
+        told["refused"] = [
+            _refused(one.summary, one.when if one.when and one.when > now else None, one.mistake) for one in found.unread
+        ]
         here = _Brought.of(household, found, now)
         for trip in here.gone:
             editing.remove(person, trip, version=trip.version, what=_what(trip.vehicle))

@@ -230,7 +230,7 @@ class CalendarIn(Strict):
 
 
 class RefusedEvent(Schema):
-    """when : it is; None where that is what can't be read."""
+    """when : it is; None where that can't be read, or was before now for the first time."""
 
     when: datetime | None
     summary: str

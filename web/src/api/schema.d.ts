@@ -2209,7 +2209,7 @@ export interface components {
         };
         /**
          * RefusedEvent
-         * @description when : it is; None where that is what can't be read.
+         * @description when : it is; None where that can't be read, or was before now for the first time.
          */
         RefusedEvent: {
             /** When */

@@ -91,7 +91,7 @@ function Bring({ cars, manner }: { cars: CarDays[]; manner: Manner }) {
             {found.refused.map((one) => (
               <li key={`${one.when} ${one.summary} ${one.reason}`}>
                 {one.summary || "without a name"}
-                {one.when && `, ${dayTold(one.when, manner)} ${clock(one.when, manner)}`}, is refused: {one.reason}
+                {one.when && `, ${dayTold(one.when, manner)} ${clock(one.when, manner)},`} is refused: {one.reason}
               </li>
             ))}
           </ul>
