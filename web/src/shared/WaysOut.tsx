@@ -21,7 +21,7 @@ export function WaysOut(props: Props) {
   const [asked, setAsked] = useState(false);
   if (asked) return <Ways {...props} />;
   return (
-    <button type="button" className={classes.button} onClick={() => setAsked(true)}>
+    <button type="button" onClick={() => setAsked(true)}>
       Ways out
     </button>
   );
@@ -36,7 +36,7 @@ function Ways({ car, by, nights, manner, busy, onTake }: Props) {
     <ul className={classes.ways}>
       {ways.data.ways.map((way) => (
         <li key={way.told}>
-          <button type="button" className={classes.button} disabled={busy} onClick={() => onTake(way.told)}>
+          <button type="button" disabled={busy} onClick={() => onTake(way.told)}>
             {way.told.charAt(0).toUpperCase() + way.told.slice(1)}
           </button>{" "}
           {way.closes ? "closes it" : `leaves ${energy(way.short_kwh)} short`}, {costs(way.cost, manner)}
