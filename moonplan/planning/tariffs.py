@@ -54,7 +54,10 @@ def tariff_document(tariff: Tariff, now: datetime, start: datetime, end: datetim
     """A tariff as the household document has it, with its dated prices between two instants."""
     keep_up(tariff, now)
     days = SeriesDay.objects.of(tariff.household, "price", tariff)
-    series = steps_of(days.between((start - timedelta(days=1)).date(), end.date()))
+    first = (start - timedelta(days=1)).date()
+    series = steps_of(days.between(first, end.date()))
+    if not series and days.filter(day__lt=first).exists():
+        series = [(start, None)]  # they have run out: a gap, that is told as one
     return sheet(tariff) | {"series": [[at.isoformat(), price] for at, price in series]}
 
 

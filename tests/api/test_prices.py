@@ -233,6 +233,19 @@ def test_dated_prices_from_a_file_win_and_its_gap_falls_back_to_the_lines(signed
     assert signed_in.get("/tonight")[1]["without_dated_price"] == []
 
 
+@pytest.mark.parametrize("day", ["2026-01-14", "2026-01-11", "2025-10-02"])
+def test_dated_prices_that_have_run_out_are_told_as_missing_however_long_ago(signed_in: Browser, day: str):
+    path = f"/prices/tariffs/{tariff_of(signed_in)['id']}/dated"
+    signed_in.bring(path, f"start,price\n{day} 00:00,0.05\n{day} 01:00,0.06\n", keep=True)
+
+    _, told = signed_in.get("/tonight")
+
+    assert [(one["start"][:16], one["end"][:16]) for one in told["without_dated_price"]] == [
+        ("2026-01-14T18:15", "2026-01-15T12:00")
+    ]
+    assert {run["band"] for run in told["prices"]} == {"evening peak", "default", "night"}
+
+
 def test_a_month_that_is_none_is_refused_at_its_field(signed_in: Browser):
     band = tariff_of(signed_in)["bands"][0]
     path = f"/bands/{band['id']}?version={band['version']}"
