@@ -34,9 +34,9 @@ def _mistakes_of(event: Component, zone: ZoneInfo) -> Iterator[Mistake]:
     for name, error in event.errors:
         if name in _SAYS_WHEN:  # the parser leaves out what it cannot read, and ends its message with that
             yield Mistake(name, error.rpartition(": ")[2].strip("'"), _SAYS_WHEN[name])
-    for name in ("DTSTART", "DTEND", "DURATION", "RECURRENCE-ID"):
+    for name in ("UID", "DTSTART", "DTEND", "DURATION", "RECURRENCE-ID"):
         if isinstance(event.get(name), list):
-            yield Mistake(name, f"{len(event[name])} of them", f"{_SAYS_WHEN[name]}, once")
+            yield Mistake(name, f"{len(event[name])} of them", "one")
     if "DTSTART" not in event:
         yield Mistake("DTSTART", "missing", _A_TIME)
     for name in ("DTSTART", "DTEND"):

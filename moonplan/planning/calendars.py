@@ -70,9 +70,9 @@ def bring_calendar(
                 elif gone is not None and not dropped_too:
                     told["dropped"] += 1
                 elif drives is not None:
+                    editing.add(person, "trip", _trip(outing, *drives), what=_what(drives[0]))
                     if gone is not None:
                         editing.remove(person, gone, version=gone.version, what=_what(drives[0]))
-                    editing.add(person, "trip", _trip(outing, *drives), what=_what(drives[0]))
                     told["new"] += 1
                 else:
                     asks.setdefault(outing.summary, drivers.asked(outing))["times"] += 1
@@ -141,14 +141,20 @@ def _changed(person: Person, trip: Trip, outing: Outing, drivers: _Drivers) -> b
         "back": trip.back + (outing.back - (trip.event_end or trip.back)),
         **_event(outing),
     }
-    if is_told_otherwise and trip.summary == was_told:
-        fields["summary"] = _summary(outing)
-    was, now = drivers.who_drives(was_told, trip.event_km), drivers.who_drives(outing.summary, outing.km)
-    if is_told_otherwise and was is not None and now is not None:
-        fields |= {"vehicle_id": now[0].pk} if trip.vehicle == was[0] else {}
-        fields |= {"km": now[1]} if trip.km == was[1] else {}
+    if is_told_otherwise:
+        fields |= _told_otherwise(trip, outing, drivers)
     editing.change(person, trip, fields, version=trip.version, what=_what(trip.vehicle))
     return True
+
+
+def _told_otherwise(trip: Trip, outing: Outing, drivers: _Drivers) -> dict[str, Any]:
+    """What changes of a trip with its event's text: whatever is still as the text said before."""
+    fields: dict[str, Any] = {"summary": _summary(outing)} if trip.summary == trip.event_summary else {}
+    was, now = drivers.who_drives(trip.event_summary, trip.event_km), drivers.who_drives(outing.summary, outing.km)
+    if was is not None and now is not None:
+        fields |= {"vehicle_id": now[0].pk} if trip.vehicle == was[0] else {}
+        fields |= {"km": now[1]} if trip.km == was[1] else {}
+    return fields
 
 
 def _summary(outing: Outing) -> str:

@@ -183,6 +183,13 @@ def test_a_trip_that_was_taken_away_does_not_come_again_unless_asked(signed_in: 
     again = bring(signed_in, moved, keep=True)
     assert (again["new"], again["again"], again["dropped"]) == (0, 0, 1)
 
+    # Where it cannot be brought in again, it stays away.
+    other = {"leave": "2026-01-18T15:00:00+01:00", "back": "2026-01-18T18:00:00+01:00", "km": 9}
+    assert signed_in.send("post", "/days/trips", {"vehicle_id": int(car(days(signed_in), "Heron")["id"]), **other})[0] == 200
+    assert len(bring(signed_in, moved, keep=True, dropped_too=True)["refused"]) == 1
+    assert bring(signed_in, moved)["dropped"] == 1
+    signed_in.send("post", "/undo")
+
     asked = bring(signed_in, moved, keep=True, dropped_too=True)
     assert (asked["new"], asked["dropped"]) == (1, 0)
     [back] = named(signed_in, "Heron", "Lake with Heron, 48 km")

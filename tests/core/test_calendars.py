@@ -140,6 +140,7 @@ def test_a_text_of_several_calendars_is_all_of_them_and_what_two_tell_is_one_eve
         ("DTSTART:2026-03-30 08:00", 'DTSTART: "2026-03-30 08:00"'),
         ("DTSTART;VALUE=TIME:080000", 'DTSTART: "08:00:00"'),
         ("DTSTART:20260330T080000\nDTSTART:20260331T080000", 'DTSTART: "2 of them"'),
+        ("UID:too\nDTSTART:20260330T080000", 'UID: "2 of them"'),
         ("DTSTART;TZID=Somewhere/Else:20260330T080000", 'DTSTART: "TZID=Somewhere/Else"'),
         ("DTSTART:20260330T080000\nDTEND:20260330T070000", "DTEND: 2026-03-30T07:00:00"),
         ("DTSTART:20260330T080000\nDTEND;VALUE=DATE:20260331", "DTEND: 2026-03-31"),

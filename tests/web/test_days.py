@@ -388,7 +388,16 @@ def test_a_calendar_is_brought_in_and_what_it_does_not_say_is_asked(demo: Served
     expect(calendars.get_by_text("1 trip would change with the event")).to_be_visible()
     calendars.get_by_role("button", name="Bring them in").click()
     expect(calendars.get_by_text("1 trip changed with the event")).to_be_visible()
-    expect(page.get_by_role("button", name="Sun 20:00–22:00, 14 km, Choir")).to_be_visible()
+    choir = page.get_by_role("button", name="Sun 20:00–22:00, 14 km, Choir")
+    expect(choir).to_be_visible()
+
+    # Taken away here, it stays away until somebody asks for it.
+    choir.click()
+    page.get_by_role("button", name="Take it away").click()
+    expect(choir).to_have_count(0)
+    calendars.get_by_role("button", name="See what it would bring").click()
+    calendars.get_by_role("button", name="Bring it in, too").click()
+    expect(choir).to_be_visible()
 
 
 def test_the_plan_s_address_for_calendars_is_renewed(demo: Served, open_page):
