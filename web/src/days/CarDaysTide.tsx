@@ -5,10 +5,10 @@ import { clock, dayTold, distance, energy, type Manner, money, percent } from ".
 import { fitted } from "../shared/names";
 import { SessionShape } from "../shared/SessionShape";
 import water from "../shared/Tide.module.css";
+import { wall } from "../shared/wall";
 import classes from "./Days.module.css";
 import type { CarDays, Trip, useDaysEdit } from "./days.queries";
 import { BOX, TripMark } from "./TripMark";
-import { wall } from "./wall";
 
 interface Props {
   car: CarDays;

@@ -1,7 +1,7 @@
 import type { TimeAxis } from "../shared/axis";
 import type { Manner } from "../shared/format";
+import { moved, wall } from "../shared/wall";
 import classes from "./Days.module.css";
-import { moved, wall } from "./wall";
 
 interface Props {
   x: TimeAxis;

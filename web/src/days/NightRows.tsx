@@ -1,12 +1,12 @@
 import { type Dispatch, Fragment, type SetStateAction } from "react";
 import { distance, energy, type Manner, money, nightShort, nightTitle, percent } from "../shared/format";
 import { Tick } from "../shared/Tick";
+import { moved } from "../shared/wall";
 import classes from "./Days.module.css";
 import { type CarDays, type Days, type Trip, useAskedOfNight, type useDaysEdit } from "./days.queries";
 import { ShortTrip } from "./ShortTrip";
 import { TripChip } from "./TripChip";
 import { TripForm } from "./TripForm";
-import { moved } from "./wall";
 
 interface Props {
   plan: Days;

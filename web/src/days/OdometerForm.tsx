@@ -1,9 +1,9 @@
 import { useState } from "react";
 import { ApiError } from "../api/client";
 import { type Manner, toKm } from "../shared/format";
+import { Labelled } from "../shared/Labelled";
 import { number, odometer } from "../shared/number";
-import page from "../shared/Page.module.css";
-import classes from "./Days.module.css";
+import form from "../shared/TypedForm.module.css";
 import { type UsualOfCar, useReadOdometer } from "./usual.queries";
 
 /** What the odometer shows this evening; with the SoC consumption is learned too. */
@@ -15,7 +15,7 @@ export function OdometerForm({ car, manner }: { car: UsualOfCar; manner: Manner 
   const given = (name: string) => (texts[name] ? (number(texts[name]) as number) : null);
   return (
     <form
-      className={classes.form}
+      className={form.form}
       aria-label={`Odometer of ${car.name}`}
       onSubmit={(event) => {
         event.preventDefault();
@@ -32,23 +32,16 @@ export function OdometerForm({ car, manner }: { car: UsualOfCar; manner: Manner 
       }}
     >
       {FIELDS.map(({ name, label, type }) => (
-        <label key={name}>
-          {name === "km" ? `Odometer, ${manner.distanceUnit}` : label}
-          <input
-            type={type}
-            inputMode={type === "text" ? "decimal" : undefined}
-            value={texts[name] ?? ""}
-            aria-invalid={errors[name] ? true : undefined}
-            onChange={(event) => setTexts({ ...texts, [name]: event.currentTarget.value })}
-          />
-          {errors[name] && (
-            <span role="alert" className={page.wrong}>
-              Expected {errors[name]}
-            </span>
-          )}
-        </label>
+        <Labelled
+          key={name}
+          label={name === "km" ? `Odometer, ${manner.distanceUnit}` : label}
+          type={type}
+          value={texts[name] ?? ""}
+          error={errors[name]}
+          onChange={(text) => setTexts({ ...texts, [name]: text })}
+        />
       ))}
-      <span className={classes.buttons}>
+      <span className={form.buttons}>
         <button type="submit" disabled={!texts.km || reading.isPending}>
           Keep it
         </button>
@@ -58,9 +51,9 @@ export function OdometerForm({ car, manner }: { car: UsualOfCar; manner: Manner 
 }
 
 const FIELDS = [
-  { name: "km", label: "Odometer", type: "text" },
+  { name: "km", label: "Odometer", type: "figure" },
   { name: "day", label: "On (empty: today)", type: "date" },
-  { name: "soc_pct", label: "SoC then, %", type: "text" },
-  { name: "charged_kwh", label: "Charged since the last one, kWh", type: "text" },
-  { name: "temperature_c", label: "Outside meanwhile, °C", type: "text" },
-];
+  { name: "soc_pct", label: "SoC then, %", type: "figure" },
+  { name: "charged_kwh", label: "Charged since the last one, kWh", type: "figure" },
+  { name: "temperature_c", label: "Outside meanwhile, °C", type: "figure" },
+] as const;

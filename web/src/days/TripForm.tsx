@@ -1,11 +1,12 @@
 import { useState } from "react";
 import { ApiError, type Problem } from "../api/client";
 import { type Manner, toKm, toUnit } from "../shared/format";
+import { Labelled } from "../shared/Labelled";
 import { figure, number } from "../shared/number";
 import page from "../shared/Page.module.css";
-import classes from "./Days.module.css";
+import form from "../shared/TypedForm.module.css";
+import { moved, wall } from "../shared/wall";
 import type { CarDays, Trip, TripEdit, useDaysEdit } from "./days.queries";
-import { moved, wall } from "./wall";
 
 interface Props {
   trip?: Trip;
@@ -61,7 +62,7 @@ export function TripForm({ trip, car, cars, day, manner, edit, onDone }: Props) 
   const leaves = texts.leave ?? "";
   return (
     <form
-      className={classes.form}
+      className={form.form}
       aria-label={trip ? "Trip" : "New trip"}
       onSubmit={(event) => {
         event.preventDefault();
@@ -80,32 +81,25 @@ export function TripForm({ trip, car, cars, day, manner, edit, onDone }: Props) 
         </select>
       </label>
       {FIELDS.map(({ name, label, type }) => (
-        <label key={name}>
-          {name === "km" ? `Distance, ${manner.distanceUnit}` : label}
-          <input
-            type={type}
-            inputMode={type === "text" && name !== "summary" ? "decimal" : undefined}
-            required={name === "km"}
-            value={texts[name] ?? ""}
-            aria-invalid={errors[name] ? true : undefined}
-            onChange={(event) => setTexts({ ...texts, [name]: event.currentTarget.value })}
-          />
-          {errors[name] && (
-            <span role="alert" className={page.wrong}>
-              Expected {errors[name]}
-            </span>
-          )}
-        </label>
+        <Labelled
+          key={name}
+          label={name === "km" ? `Distance, ${manner.distanceUnit}` : label}
+          type={type}
+          required={name === "km"}
+          value={texts[name] ?? ""}
+          error={errors[name]}
+          onChange={(text) => setTexts({ ...texts, [name]: text })}
+        />
       ))}
-      <label className={classes.flag}>
+      <label className={form.flag}>
         <input type="checkbox" checked={fill} onChange={(event) => setFill(event.currentTarget.checked)} /> Leave full
       </label>
       {theirs && (
-        <span role="alert" className={`${page.wrong} ${classes.wholeLine}`}>
+        <span role="alert" className={`${page.wrong} ${form.wholeLine}`}>
           {theirs.by} changed this trip meanwhile: it stands above. If you keep yours, it takes its place.
         </span>
       )}
-      <span className={classes.buttons}>
+      <span className={form.buttons}>
         <button type="submit" disabled={edit.isPending}>
           {stored ? "Keep the change" : trip ? "Make it a trip of its own" : "Add the trip"}
         </button>
@@ -164,8 +158,8 @@ export function TripForm({ trip, car, cars, day, manner, edit, onDone }: Props) 
 export const FIELDS = [
   { name: "leave", label: "Leaves", type: "datetime-local" },
   { name: "back", label: "Back", type: "datetime-local" },
-  { name: "km", label: "Distance", type: "text" },
-  { name: "gain_kwh", label: "Charged there, kWh", type: "text" },
-  { name: "temperature_c", label: "Outside, °C", type: "text" },
+  { name: "km", label: "Distance", type: "figure" },
+  { name: "gain_kwh", label: "Charged there, kWh", type: "figure" },
+  { name: "temperature_c", label: "Outside, °C", type: "figure" },
   { name: "summary", label: "What for", type: "text" },
-];
+] as const;

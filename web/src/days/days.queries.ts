@@ -3,7 +3,7 @@ import { api, type Schemas, told } from "../api/client";
 import { LOOK_ANEW_MS } from "../shared/anew";
 import { answered } from "../shared/outdated";
 import { useWaiting } from "../shared/waiting";
-import { moved, wall } from "./wall";
+import { moved, wall } from "../shared/wall";
 
 export type Days = Schemas["Days"];
 export type CarDays = Schemas["CarDays"];
