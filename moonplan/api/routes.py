@@ -15,6 +15,7 @@ from pydantic_core import from_json
 
 from moonplan.api import schemas as s
 from moonplan.api.errors import install_errors
+from moonplan.api.log import router as log
 from moonplan.api.people import person_of
 from moonplan.api.prices_and_sun import PROBLEMS
 from moonplan.api.prices_and_sun import router as prices_and_sun
@@ -56,6 +57,7 @@ class Readable(Parser):
 api = NinjaAPI(title="Moon Plan", version="1", auth=django_auth, parser=Readable(), docs_url=None, urls_namespace="api")
 install_errors(api)
 api.add_router("", prices_and_sun)
+api.add_router("", log)
 
 
 def _who(request: HttpRequest) -> dict[str, Any]:

@@ -48,6 +48,7 @@ KINDS: dict[str, str] = {
     "odometer": "logbook.OdometerReading",
     "reading": "logbook.RateReading",
     "series": "logbook.SeriesImport",
+    "session": "logbook.LoggedSession",
 }
 
 

@@ -37,6 +37,9 @@ class Household(models.Model):
     wake = models.CharField(max_length=5, default="06:30")
     base_load_kw = models.JSONField(default=list)
     sun_day_kw = models.JSONField(default=list)
+    # What a car on fuel would take, and what its fuel costs: litres, or gallons where distances are miles.
+    fuel_per_100km = models.FloatField(null=True, blank=True)
+    fuel_price = models.DecimalField(max_digits=12, decimal_places=5, null=True, blank=True)
 
     def __str__(self) -> str:
         return self.name

@@ -52,6 +52,24 @@ class RateReading(Part):
         ordering = ("at", "pk")
 
 
+class LoggedSession(Part):
+    """A session as somebody wrote it down: when, and what meter and car said. One that did not charge is of 0 kWh."""
+
+    vehicle = models.ForeignKey(Vehicle, on_delete=models.CASCADE, related_name="logged_sessions")
+    # Which lead it hung on; None where that one is gone.
+    lead = models.ForeignKey(Lead, null=True, blank=True, on_delete=models.SET_NULL, related_name="logged_sessions")
+    start = models.DateTimeField(db_index=True)
+    end = models.DateTimeField()
+    wall_kwh = models.FloatField(null=True, blank=True)
+    soc_from_pct = models.FloatField(null=True, blank=True)
+    soc_to_pct = models.FloatField(null=True, blank=True)
+    # Nobody read it: it went as planned, and the figures are the plan's.
+    as_planned = models.BooleanField(default=False)
+
+    class Meta(Part.Meta):
+        ordering = ("start", "pk")
+
+
 class SeriesDayQuerySet(models.QuerySet[Any]):
     def of(self, household: Household, kind: str, tariff: Tariff | None = None) -> SeriesDayQuerySet:
         """The days of one series."""

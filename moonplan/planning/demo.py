@@ -18,7 +18,7 @@ ZONE = "Europe/Ljubljana"
 _NAME = "Alder Lane"
 _DAYS_AHEAD = 14
 # weekday → (leave, back, km, fill) a car; None stays at home.
-_HERON: dict[int, tuple[str, str, float, bool] | None] = {
+HERON: dict[int, tuple[str, str, float, bool] | None] = {
     0: ("07:20", "17:40", 64, False),
     1: ("07:20", "17:40", 64, False),
     2: ("07:20", "17:40", 64, False),
@@ -27,7 +27,7 @@ _HERON: dict[int, tuple[str, str, float, bool] | None] = {
     5: ("10:00", "15:30", 38, False),
     6: None,
 }
-_WREN: dict[int, tuple[str, str, float, bool] | None] = {
+WREN: dict[int, tuple[str, str, float, bool] | None] = {
     0: ("08:05", "13:30", 22, False),
     1: ("08:05", "13:30", 22, False),
     2: ("08:05", "16:10", 58, False),
@@ -103,6 +103,8 @@ def _household() -> Household:
         wake="06:15",
         base_load_kw=[["00:00", 0.35], ["06:30", 1.1], ["08:30", 0.5], ["17:00", 1.6], ["22:30", 0.4]],
         horizon_nights=1,
+        fuel_per_100km=6.4,
+        fuel_price="1.62",
     )
 
 
@@ -180,7 +182,7 @@ def _rows(household: Household, now: datetime) -> None:
         end_pct=90,
         control="timer",
     )
-    _odometers(household, ((heron, _HERON, 18_400), (wren, _WREN, 41_250)), now)
+    _odometers(household, ((heron, HERON, 18_400), (wren, WREN, 41_250)), now)
     for vehicle, pct in ((heron, 41), (wren, 57)):
         SocReading.objects.create(household=household, vehicle=vehicle, at=now - timedelta(minutes=20), soc_pct=pct)
     for vehicle, lead, days_ago, note, values in (
@@ -218,7 +220,7 @@ def _trips(household: Household, now: datetime) -> None:
     today = now.astimezone(zone).date()
     laid_out = household.trips.order_by("-leave").first()
     first = today if laid_out is None else max(today, laid_out.leave.astimezone(zone).date() + timedelta(days=1))
-    for name, week in (("Heron", _HERON), ("Wren", _WREN)):
+    for name, week in (("Heron", HERON), ("Wren", WREN)):
         vehicle = Vehicle.objects.of(household).filter(name=name).first()
         day = first
         while vehicle is not None and day <= today + timedelta(days=_DAYS_AHEAD):

@@ -10,6 +10,8 @@ class ShownPlan(models.Model):
 
     household = models.ForeignKey(Household, on_delete=models.CASCADE, related_name="plans")
     made_at = models.DateTimeField(auto_now_add=True)
+    # Where the plan begins, by the clock that planning goes by.
+    begins = models.DateTimeField(null=True, blank=True, db_index=True)
     revision = models.CharField(max_length=64)
     document = models.JSONField()
     plan = models.JSONField()

@@ -38,7 +38,10 @@ def keep(household: Household, given: dict[str, Any], answer: dict[str, Any], kn
         known_already = shown.filter(revision=revision).update(**since)
         if not known_already and not _is_what_is_left(answer, goes_on(household)):
             shown.update(current=False)
-            ShownPlan.objects.create(household=household, revision=revision, document=given, plan=answer, **since)
+            begins = datetime.fromisoformat(answer["start"])
+            ShownPlan.objects.create(
+                household=household, revision=revision, document=given, plan=answer, begins=begins, **since
+            )
     return revision
 
 

@@ -37,6 +37,11 @@ def test_the_screens_have_no_serious_finding(demo: Served, open_page, viewport, 
     expect(page.get_by_role("form", name="Trip")).to_be_visible()
     assert serious(page) == []
 
+    page.get_by_role("link", name="Log").click()
+    page.get_by_role("button", name="Correct Heron, Saturday 10 January").click()
+    expect(page.get_by_role("region", name="The month").get_by_text("10 sessions")).to_be_visible()
+    assert serious(page) == []
+
     page.get_by_role("link", name="Rates").click()
     page.get_by_text("Bring readings from a file").click()
     expect(page.get_by_role("heading", name="Take a reading")).to_be_visible()

@@ -12,7 +12,8 @@ import { HouseholdScreen } from "./household/HouseholdScreen";
 import { RatesScreen } from "./rates/RatesScreen";
 import { TonightScreen } from "./tonight/TonightScreen";
 
-// The evening's screen comes first; what is looked at monthly is fetched when it is asked for.
+// The evening's screen comes first; what is looked at in the morning or monthly is fetched when it is asked for.
+const LogScreen = lazy(() => import("./log/LogScreen").then((m) => ({ default: m.LogScreen })));
 const PricesScreen = lazy(() => import("./prices/PricesScreen").then((m) => ({ default: m.PricesScreen })));
 const SunScreen = lazy(() => import("./sun/SunScreen").then((m) => ({ default: m.SunScreen })));
 
@@ -39,6 +40,7 @@ function SignedIn({ who }: { who: Who }) {
         <nav aria-label="Screens" className={classes.nav}>
           {who.set_up && <NavLink to="/">Tonight</NavLink>}
           {who.set_up && <NavLink to="/days">Days</NavLink>}
+          {who.set_up && <NavLink to="/log">Log</NavLink>}
           {who.set_up && <NavLink to="/rates">Rates</NavLink>}
           {who.set_up && <NavLink to="/prices">Prices</NavLink>}
           {who.set_up && <NavLink to="/sun">Sun</NavLink>}
@@ -62,6 +64,7 @@ function SignedIn({ who }: { who: Who }) {
           <Routes>
             <Route path="/" element={who.set_up ? <TonightScreen /> : <Navigate to="/household" replace />} />
             <Route path="/days" element={<DaysScreen />} />
+            <Route path="/log" element={<LogScreen />} />
             <Route path="/rates" element={<RatesScreen />} />
             <Route path="/prices" element={<PricesScreen />} />
             <Route path="/sun" element={<SunScreen />} />

@@ -814,6 +814,126 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/log": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Log */
+        get: operations["log"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/log/unwritten": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Unwritten */
+        get: operations["unwritten"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/log/cars/{vehicle_id}/sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Write Session Down */
+        post: operations["write_session_down"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/log/cars/{vehicle_id}/nights": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Tell Night */
+        post: operations["tell_night"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/log/sessions/{session_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Take Session Out */
+        delete: operations["take_session_out"];
+        options?: never;
+        head?: never;
+        /** Correct Session */
+        patch: operations["correct_session"];
+        trace?: never;
+    };
+    "/api/log/table": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Bring Sessions */
+        post: operations["bring_sessions"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/log/statements/{year}/{month}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Get Statement */
+        get: operations["statement"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/feeders/": {
         parameters: {
             query?: never;
@@ -2765,6 +2885,10 @@ export interface components {
             base_margin_a: number;
             /** Horizon Nights */
             horizon_nights?: number | null;
+            /** Fuel Per 100Km */
+            fuel_per_100km?: number | null;
+            /** Fuel Price */
+            fuel_price?: string | null;
             /** Timezone */
             timezone: string;
             /** Currency */
@@ -3159,6 +3283,10 @@ export interface components {
             base_margin_a: number | null;
             /** Horizon Nights */
             horizon_nights?: number | null;
+            /** Fuel Per 100Km */
+            fuel_per_100km?: number | null;
+            /** Fuel Price */
+            fuel_price?: number | string | null;
             /** Timezone */
             timezone?: string | null;
             /** Currency */
@@ -3732,6 +3860,289 @@ export interface components {
             sky: components["schemas"]["SkyShown"];
             /** Cars */
             cars: components["schemas"]["WaitingOfCar"][];
+        };
+        /**
+         * AsRead
+         * @description What somebody read of a session; None where nobody did.
+         */
+        AsRead: {
+            /** Wall Kwh */
+            wall_kwh: number | null;
+            /** Soc From Pct */
+            soc_from_pct: number | null;
+            /** Soc To Pct */
+            soc_to_pct: number | null;
+        };
+        /** BoughtOut */
+        BoughtOut: {
+            /** Band */
+            band: string;
+            /** Kwh */
+            kwh: number;
+            /** Cost */
+            cost: number;
+        };
+        /**
+         * CarLogged
+         * @description A car's night. planned : None where nobody had planned it. cause, told : how it came out beside the plan, and why.
+         */
+        CarLogged: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Planned */
+            planned: components["schemas"]["PlannedOut"][] | null;
+            /** Sessions */
+            sessions: components["schemas"]["LoggedOut"][];
+            /** Cause */
+            cause: string;
+            /** Told */
+            told: string;
+            /** More Km */
+            more_km: number;
+        };
+        /**
+         * Log
+         * @description Nights that are over, the last one first. is_last, is_first : whether there is none after them, and none that anything
+         *     is known of before them. months : that a statement can be made of.
+         */
+        Log: {
+            /**
+             * Now
+             * Format: date-time
+             */
+            now: string;
+            /** Timezone */
+            timezone: string;
+            /** Currency */
+            currency: string;
+            /** Distance Unit */
+            distance_unit: string;
+            /** Undo */
+            undo: string | null;
+            /**
+             * Last
+             * Format: date
+             */
+            last: string;
+            /** Is Last */
+            is_last: boolean;
+            /** Is First */
+            is_first: boolean;
+            /** Nights */
+            nights: components["schemas"]["LoggedNight"][];
+            /** Months */
+            months: string[];
+        };
+        /**
+         * LoggedNight
+         * @description From noon to noon.
+         */
+        LoggedNight: {
+            /**
+             * Night
+             * Format: date
+             */
+            night: string;
+            /**
+             * Start
+             * Format: date-time
+             */
+            start: string;
+            /**
+             * End
+             * Format: date-time
+             */
+            end: string;
+            /** Cars */
+            cars: components["schemas"]["CarLogged"][];
+        };
+        /**
+         * LoggedOut
+         * @description A session as it was written down, and what it came to.
+         *
+         *     read : what somebody read; the figures beside it are what follows. derived : those of the figures that nobody read.
+         */
+        LoggedOut: {
+            /** Id */
+            id: number;
+            /** Version */
+            version: number;
+            /**
+             * Start
+             * Format: date-time
+             */
+            start: string;
+            /**
+             * End
+             * Format: date-time
+             */
+            end: string;
+            /** Wall Kwh */
+            wall_kwh: number;
+            /** Battery Kwh */
+            battery_kwh: number;
+            /** Soc From Pct */
+            soc_from_pct: number | null;
+            /** Soc To Pct */
+            soc_to_pct: number | null;
+            read: components["schemas"]["AsRead"];
+            /** As Planned */
+            as_planned: boolean;
+            /** Derived */
+            derived: string[];
+            /** Solar Kwh */
+            solar_kwh: number;
+            /** Cost */
+            cost: number;
+            /** Cost Sun Free */
+            cost_sun_free: number;
+            /** Bought */
+            bought: components["schemas"]["BoughtOut"][];
+            reading: components["schemas"]["TellsOfRate"] | null;
+        };
+        /**
+         * PlannedOut
+         * @description A session as it was planned when the evening's plan froze.
+         */
+        PlannedOut: {
+            /**
+             * Start
+             * Format: date-time
+             */
+            start: string;
+            /**
+             * End
+             * Format: date-time
+             */
+            end: string;
+            /** Amps */
+            amps: number;
+            /** Wall Kwh */
+            wall_kwh: number;
+            /** Battery Kwh */
+            battery_kwh: number;
+            /** Cost */
+            cost: number;
+            /** Soc From Pct */
+            soc_from_pct: number;
+            /** Soc To Pct */
+            soc_to_pct: number;
+        };
+        /**
+         * TellsOfRate
+         * @description A session that tells how a car charges on a lead, and whether it is kept as a reading already.
+         */
+        TellsOfRate: {
+            /** Lead */
+            lead: number;
+            /** Kept */
+            kept: boolean;
+        };
+        /**
+         * Unwritten
+         * @description Cars that were to charge in the last night that is over, with nothing written down of it.
+         */
+        Unwritten: {
+            /**
+             * Night
+             * Format: date
+             */
+            night: string;
+            /** Cars */
+            cars: string[];
+        };
+        /** SessionIn */
+        SessionIn: {
+            /**
+             * Start
+             * Format: date-time
+             */
+            start: string;
+            /**
+             * End
+             * Format: date-time
+             */
+            end: string;
+            /** Wall Kwh */
+            wall_kwh?: number | null;
+            /** Soc From Pct */
+            soc_from_pct?: number | null;
+            /** Soc To Pct */
+            soc_to_pct?: number | null;
+        };
+        /**
+         * NightTold
+         * @description What somebody says of a whole night of a car.
+         */
+        NightTold: {
+            /**
+             * Night
+             * Format: date
+             */
+            night: string;
+            /** Charged */
+            charged: boolean;
+        };
+        /** SessionPatch */
+        SessionPatch: {
+            /** Start */
+            start?: string | null;
+            /** End */
+            end?: string | null;
+            /** Wall Kwh */
+            wall_kwh?: number | null;
+            /** Soc From Pct */
+            soc_from_pct?: number | null;
+            /** Soc To Pct */
+            soc_to_pct?: number | null;
+        };
+        /**
+         * StatementOut
+         * @description What a month came to, as far as it is written down.
+         *
+         *     cost : fixed charges apart. at_once : what the same kWh had cost if every car had charged at once on arrival.
+         *     first, last : nights that something is written down of. km : driven in that time; None where nothing is known.
+         *     on_fuel : what that distance had cost on fuel, at the household's figures.
+         */
+        StatementOut: {
+            /** Month */
+            month: string;
+            /** Sessions */
+            sessions: number;
+            /** Wall Kwh */
+            wall_kwh: number;
+            /** Battery Kwh */
+            battery_kwh: number;
+            /** Solar Kwh */
+            solar_kwh: number;
+            /** Cost */
+            cost: number;
+            /** Cost Sun Free */
+            cost_sun_free: number;
+            /** Fixed */
+            fixed: number;
+            /** At Once */
+            at_once: number;
+            /** Bought */
+            bought: components["schemas"]["BoughtOut"][];
+            /** First */
+            first: string | null;
+            /** Last */
+            last: string | null;
+            /** Km */
+            km: number | null;
+            /** Per 100Km */
+            per_100km: number | null;
+            /** On Fuel */
+            on_fuel: number | null;
+            /** Fuel Per 100Km */
+            fuel_per_100km: number | null;
+            /** Fuel Price */
+            fuel_price: number | null;
+            /** Household Version */
+            household_version: number;
         };
         /** FeederPatch */
         FeederPatch: {
@@ -8064,6 +8475,648 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SeriesBrought"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    log: {
+        parameters: {
+            query?: {
+                until?: string | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Log"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    unwritten: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Unwritten"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    write_session_down: {
+        parameters: {
+            query?: {
+                until?: string | null;
+            };
+            header?: never;
+            path: {
+                vehicle_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SessionIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Log"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tell_night: {
+        parameters: {
+            query?: {
+                until?: string | null;
+            };
+            header?: never;
+            path: {
+                vehicle_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NightTold"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Log"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    take_session_out: {
+        parameters: {
+            query: {
+                version: number;
+                until?: string | null;
+            };
+            header?: never;
+            path: {
+                session_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Log"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    correct_session: {
+        parameters: {
+            query: {
+                version: number;
+                until?: string | null;
+            };
+            header?: never;
+            path: {
+                session_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SessionPatch"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Log"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    bring_sessions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                    /**
+                     * Keep
+                     * @default false
+                     */
+                    keep?: boolean;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Brought"];
+                };
+            };
+            /** @description Bad Request */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not Found */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Conflict */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Request Entity Too Large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    statement: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                year: number;
+                month: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StatementOut"];
                 };
             };
             /** @description Bad Request */

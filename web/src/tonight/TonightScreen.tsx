@@ -6,6 +6,7 @@ import { Moon } from "../shared/Moon";
 import { Refinement } from "../shared/Refinement";
 import { Undo } from "../shared/Undo";
 import { CarEvening } from "./CarEvening";
+import { LastNight } from "./LastNight";
 import { NightSheet } from "./NightSheet/NightSheet";
 import classes from "./Tonight.module.css";
 import { useTonight } from "./tonight.queries";
@@ -38,6 +39,7 @@ function Shown({ plan }: { plan: Tonight }) {
           Tonight, {nightTitle(plan.night)} <small>{plan.moon_name}</small>
         </h1>
         <Refinement of="tonight" revision={plan.revision} manner={manner} />
+        <LastNight />
         <Undo what={plan.undo} />
       </div>
       {plan.cars.length === 0 && (

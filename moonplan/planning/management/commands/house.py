@@ -11,6 +11,7 @@ from django.core.management.base import BaseCommand
 from moonplan.household import accounts
 from moonplan.household.models import Household, Person
 from moonplan.planning.demo import demo
+from moonplan.planning.demo_log import demo_log
 from moonplan.planning.documents import planning_now
 
 
@@ -25,7 +26,9 @@ class Command(BaseCommand):
         call_command("migrate", verbosity=0, interactive=False)
         address = options["address"]
         if options["demo"]:
-            self.stdout.write(f"Moon Plan, demo household: {address}{accounts.sign_in_path(demo(planning_now()))}")
+            person = demo(planning_now())
+            demo_log(person.household, planning_now())
+            self.stdout.write(f"Moon Plan, demo household: {address}{accounts.sign_in_path(person)}")
         elif not Person.objects.exists():
             household = Household.objects.first() or Household.objects.create()
             self.stdout.write(f"Moon Plan: make the first account at {address}{accounts.invitation_path(household)}")
