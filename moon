@@ -13,6 +13,8 @@ Usage: ./moon COMMAND
 
   demo [--port N] [--fresh]    the demo household, on this machine; --fresh starts over
   serve [--port N]             your own household
+  backup FILE|-                your whole house as one JSON document
+  restore FILE|-               read one back, where nobody lives yet
   test                         everything that must pass
   plan FILE|- [--json] [--habit H]
   compare FILE|- [--json]      every habit on the same nights
@@ -119,6 +121,17 @@ run_server() {
     --threads 4 --timeout 300 --log-level warning
 }
 
+# With the file as it was named from where the person stands.
+run_manage() {
+  [ $# -eq 2 ] || { usage >&2; exit 2; }
+  local file=$2
+  [ "$file" = - ] || file=$(realpath -m "$file")
+  mkdir -p "$MOONPLAN_DATA"
+  need_python
+  cd "$root"
+  exec "$python" manage.py "$1" "$file"
+}
+
 need_chromium() {
   [ -x /usr/bin/chromium ] && return 0
   say "Installing Chromium ..."
@@ -196,6 +209,7 @@ command=${1:-}
 case "$command" in
   demo | serve) run_server "$command" "$@" ;;
   test) run_tests "$@" ;;
+  backup | restore) run_manage "$command" "$@" ;;
   types) make_types ;;
   bench) run_bench "$@" ;;
   plan | compare | chain | rates | prices | schema) need_python && need_compiled && exec "$python" -m moonplan.cli "$command" "$@" ;;

@@ -28,14 +28,14 @@ function OnFuel({ told, manner }: { told: Schemas["StatementOut"]; manner: Manne
   const edit = useRowEdit();
   const errors = edit.error instanceof ApiError ? edit.error.byField : {};
   const change = (values: Values) => edit.mutate({ kind: "household", version: told.household_version, values });
-  const measure = manner.distanceUnit === "mi" ? "gallons" : "litres";
+  const measure = manner.distanceUnit === "mi" ? "gallon" : "litre";
   return (
     <>
       <p>
         On fuel, at{" "}
         <NumberField
           label={`Fuel per ${hundred(manner)}`}
-          unit={measure}
+          unit={`${measure}s`}
           step={0.1}
           value={told.fuel_per_100km === null ? null : perHundred(told.fuel_per_100km, manner)}
           error={errors.fuel_per_100km}
@@ -44,7 +44,7 @@ function OnFuel({ told, manner }: { told: Schemas["StatementOut"]; manner: Manne
         per {hundred(manner)} and{" "}
         <NumberField
           label="Price of fuel"
-          unit={`${manner.currency} each`}
+          unit={`${manner.currency} a ${measure}`}
           step={0.01}
           value={told.fuel_price}
           error={errors.fuel_price}
