@@ -28,11 +28,10 @@ class Stretch:
 
 @dataclass(frozen=True, slots=True)
 class Verdict:
-    """cause : what explains the difference first. told : the sentence. more_kwh : taken beyond the plan, below 0 less."""
+    """cause : what explains the difference first. told : the sentence."""
 
     cause: Cause
     told: str
-    more_kwh: float
 
 
 def beside_the_plan(planned: Sequence[Stretch] | None, happened: Sequence[Stretch]) -> Verdict:
@@ -45,20 +44,20 @@ def beside_the_plan(planned: Sequence[Stretch] | None, happened: Sequence[Stretc
         was written down.
     """
     if planned is None:
-        return Verdict("not planned", "Nobody had planned that night.", 0.0)
+        return Verdict("not planned", "Nobody had planned that night.")
     if not happened:
-        return Verdict("not written down", "Nothing is written down yet." if planned else _NO_NEED, 0.0)
+        return Verdict("not written down", "Nothing is written down yet." if planned else _NO_NEED)
     took = sum(one.wall_kwh for one in happened)
     wanted = sum(one.wall_kwh for one in planned)
     more = took - wanted
     if not planned:
-        return Verdict("otherwise", f"It needed no charge, and took {took:.1f} kWh." if took else _NO_NEED, more)
+        return Verdict("otherwise", f"It needed no charge, and took {took:.1f} kWh." if took else _NO_NEED)
     if not took:
-        return Verdict("did not charge", f"It did not charge: {wanted:.1f} kWh less than planned.", more)
+        return Verdict("did not charge", f"It did not charge: {wanted:.1f} kWh less than planned.")
     if abs(more) <= max(_ALIKE * wanted, _ALIKE_KWH):
-        return Verdict("as planned", _as_planned(planned[0], happened[0]), more)
+        return Verdict("as planned", _as_planned(planned[0], happened[0]))
     cause, because = _because(planned, happened, took > wanted)
-    return Verdict(cause, f"{abs(more):.1f} kWh {'more' if more > 0 else 'less'} than planned{because}.", more)
+    return Verdict(cause, f"{abs(more):.1f} kWh {'more' if more > 0 else 'less'} than planned{because}.")
 
 
 def _as_planned(planned: Stretch, happened: Stretch) -> str:

@@ -16,7 +16,7 @@ from moonplan.core.rates import Rate, hookup_rate
 from moonplan.core.sun import base_load_kw, solar_kw
 from moonplan.core.tariff import Prices, household_prices
 from moonplan.core.timegrid import Floats, Grid, night_of, noon
-from moonplan.core.usual_days import driven, hours_out
+from moonplan.core.usual_days import hours_out
 from moonplan.core.values import clock_of
 from moonplan.household import editing
 from moonplan.household.models import Household, Trip, Vehicle
@@ -26,7 +26,7 @@ from moonplan.planning.documents import Stands, as_core, household_document
 from moonplan.planning.rates import HookupAt
 from moonplan.planning.sun import past_steps
 from moonplan.planning.tariffs import core_sheet, in_force, tariff_keys
-from moonplan.planning.usual import odometer_of, usual_weeks, zone_of
+from moonplan.planning.usual import driven_days, odometer_of, usual_weeks, zone_of
 
 # A session may last so long, and another that it shares own sun with as long before it and after it.
 _AROUND = timedelta(days=3)
@@ -129,11 +129,8 @@ class Ledger:
         """What the cars drove on some days, by odometers and trips; None where nothing is known of them. [km]"""
         km = []
         for vehicle in Vehicle.objects.of(self.household):
-            trips: dict[date, float] = {}
-            for trip in Trip.objects.of(self.household).filter(vehicle=vehicle, back__lte=self.now):
-                day = trip.leave.astimezone(self.zone).date()
-                trips[day] = trips.get(day, 0.0) + trip.km
-            known = driven(odometer_of(vehicle), trips)
+            over = Trip.objects.of(self.household).filter(vehicle=vehicle, back__lte=self.now)
+            known = driven_days(odometer_of(vehicle), over, self.zone)
             km += [each for day, each in known.items() if first <= day <= last]
         return sum(km) if km else None
 
@@ -191,6 +188,7 @@ def _fuel_can_be(household: Household, _row: editing.Row | None) -> list[Mistake
 
 
 def days_of(year: int, month: int) -> tuple[date, date]:
+    """The first and the last day of a month."""
     return date(year, month, 1), date(year, month, monthrange(year, month)[1])
 
 

@@ -7,7 +7,6 @@ from datetime import date, datetime, timedelta
 from typing import Any
 
 from moonplan.core.as_planned import Stretch, beside_the_plan
-from moonplan.core.rates import range_km
 from moonplan.core.timegrid import night_of, noon
 from moonplan.household.models import Household, Person, Vehicle
 from moonplan.logbook import models as rows
@@ -116,7 +115,6 @@ def _car(
         "sessions": [told_session(kept, row, taken) for row in mine],
         "cause": verdict.cause,
         "told": verdict.told,
-        "more_km": round(range_km(verdict.more_kwh, vehicle.use_kwh_per_100km), 2),
     }
 
 

@@ -108,13 +108,18 @@ def _weeks(household: Household, vehicles: list[Vehicle], now: datetime) -> dict
     return weeks
 
 
-def _known_days(odometer: list[Odometer], over: Iterable[Trip], today: date, zone: ZoneInfo) -> dict[date, float]:
-    """Km of every day behind that is known. over : the car's trips that are over."""
+def driven_days(odometer: list[Odometer], over: Iterable[Trip], zone: ZoneInfo) -> dict[date, float]:
+    """Km of every day that is known of a car, by its odometer and its trips. over : those that are over."""
     trips: dict[date, float] = {}
     for trip in over:
         day = trip.leave.astimezone(zone).date()
         trips[day] = trips.get(day, 0.0) + trip.km
-    days = driven(odometer, trips)
+    return driven(odometer, trips)
+
+
+def _known_days(odometer: list[Odometer], over: Iterable[Trip], today: date, zone: ZoneInfo) -> dict[date, float]:
+    """Km of every day of the last months that is known. over : the car's trips that are over."""
+    days = driven_days(odometer, over, zone)
     return {day: km for day, km in days.items() if today - timedelta(days=_LOOKS_BACK) <= day < today}
 
 

@@ -1,4 +1,4 @@
-"""How sessions get into the log and out of it: typed, as planned, or from a file; and files of them."""
+"""How sessions get into the log: typed, as planned, corrected and taken out."""
 
 from __future__ import annotations
 
@@ -45,8 +45,7 @@ def went_as_planned(person: Person, vehicle: Vehicle, night: date, now: datetime
     """
     with editing.as_one():
         for session in _planned(person, vehicle, night):
-            keys = ("start", "end", "wall_kwh", "soc_from_pct", "soc_to_pct")
-            known = _checked(person, vehicle, {key: session[key] for key in keys}, now)
+            known = _checked(person, vehicle, {key: session[key] for key in FIELDS}, now)
             fields = {"vehicle_id": vehicle.pk, "lead_id": vehicle.lead_id, **asdict(known), "as_planned": True}
             editing.add(person, "session", fields, what=f"{vehicle.name}: as planned")
 

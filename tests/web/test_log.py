@@ -91,3 +91,34 @@ def test_the_month_stands_beside_charging_at_once_and_fuel(demo: Served, open_pa
     with page.expect_download() as taken:
         month.get_by_role("link", name="sessions and sums (XLSX)").click()
     assert taken.value.suggested_filename == "2026-01.xlsx"
+
+
+def test_what_is_wrong_in_one_form_is_nothing_to_the_next_and_two_people_lose_nothing(
+    demo: Served, open_page: Callable[..., Page]
+):
+    page = open_page(demo.link)
+    page.get_by_role("link", name="Log").click()
+    page.get_by_role("button", name="Write down: Wren, Tuesday 13 January").click()
+    page.get_by_role("form", name="Session of Wren").get_by_role("button", name="Write it down").click()
+    expect(page.get_by_role("form").get_by_role("alert")).to_have_text(
+        "Expected what the meter counted, or the SoC before and after"
+    )
+    page.get_by_role("button", name="Correct Heron, Saturday 10 January").click()
+    form = page.get_by_role("form", name="Session of Heron")
+    expect(form).to_be_visible()
+    expect(page.get_by_role("alert")).to_have_count(0)
+
+    other = open_page(demo.new_link())
+    other.get_by_role("link", name="Log").click()
+    other.get_by_role("button", name="Correct Heron, Saturday 10 January").click()
+    other.get_by_label("Meter, kWh").fill("19.5")
+    other.get_by_role("button", name="Keep the change").click()
+    expect(other.get_by_role("form")).to_have_count(0)
+
+    form.get_by_label("Meter, kWh").fill("20.5")
+    form.get_by_role("button", name="Keep the change").click()
+    expect(form.get_by_role("alert")).to_contain_text("changed this session meanwhile")
+    expect(night(page, "Saturday 10 January")).to_contain_text("19.5 kWh")
+    expect(form.get_by_label("Meter, kWh")).to_have_value("20.5")
+    form.get_by_role("button", name="Keep the change").click()
+    expect(night(page, "Saturday 10 January")).to_contain_text("20.5 kWh")

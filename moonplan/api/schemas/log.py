@@ -76,7 +76,6 @@ class CarLogged(Schema):
     sessions: list[LoggedOut]
     cause: str
     told: str
-    more_km: float
 
 
 class LoggedNight(Schema):

@@ -3899,8 +3899,6 @@ export interface components {
             cause: string;
             /** Told */
             told: string;
-            /** More Km */
-            more_km: number;
         };
         /**
          * Log

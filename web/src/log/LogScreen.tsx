@@ -1,6 +1,5 @@
 import { useState } from "react";
 import { BringFile } from "../shared/BringFile";
-import { EditProblem } from "../shared/EditProblem";
 import { mannerOf, nightTitle } from "../shared/format";
 import page from "../shared/Page.module.css";
 import { Undo } from "../shared/Undo";
@@ -9,7 +8,6 @@ import classes from "./Log.module.css";
 import { bringSessions, type Log, type Until, useLog, useLogEdit } from "./log.queries";
 import { NightOfCar } from "./NightOfCar";
 import { NightHours } from "./NightStrip";
-import { FIELDS } from "./SessionForm";
 import { Statement } from "./Statement";
 
 /** The morning's question: what the nights came to, beside what was planned. */
@@ -25,6 +23,13 @@ function Shown({ log, until, setUntil }: { log: Log; until: Until; setUntil: (un
   const manner = mannerOf(log);
   const edit = useLogEdit(until);
   const [open, setOpen] = useState<string | null>(null);
+  // What was wrong in one form is nothing to the next.
+  function show(form: string | null) {
+    edit.reset();
+    setOpen(form);
+  }
+  // Another may be open by the time that the answer has come.
+  const close = (form: string) => setOpen((shown) => (shown === form ? null : shown));
   const cars = log.nights[0]?.cars ?? [];
   return (
     <div className={page.page}>
@@ -41,8 +46,6 @@ function Shown({ log, until, setUntil }: { log: Log; until: Until; setUntil: (un
           adds the month up.
         </p>
       )}
-      {!open && <EditProblem error={edit.error} what="this session" />}
-      {open && <EditProblem error={edit.error} what="this session" fields={FIELDS.map(({ name }) => name)} />}
       {cars.length > 0 &&
         log.nights.map((night) => (
           <section key={night.night} className={classes.night} aria-label={nightTitle(night.night)}>
@@ -50,7 +53,7 @@ function Shown({ log, until, setUntil }: { log: Log; until: Until; setUntil: (un
             <NightHours night={night} manner={manner} />
             <ul className={classes.cars}>
               {night.cars.map((car) => (
-                <NightOfCar key={car.id} {...{ car, night, manner, edit, open, setOpen }} />
+                <NightOfCar key={car.id} {...{ car, night, manner, edit, open }} setOpen={show} close={close} />
               ))}
             </ul>
           </section>

@@ -1,3 +1,4 @@
+import { EditProblem } from "../shared/EditProblem";
 import { amps, clock, energy, type Manner, money, nightTitle, percent, unbroken } from "../shared/format";
 import classes from "./Log.module.css";
 import { type CarLogged, type Logged, type LoggedNight, useKeepReading, type useLogEdit } from "./log.queries";
@@ -12,10 +13,11 @@ interface Props {
   /** Which form is open: a session's, or a new one's of a car and night. */
   open: string | null;
   setOpen: (open: string | null) => void;
+  close: (form: string) => void;
 }
 
 /** A car's night: how it came out, the strip of it, and what was planned and charged, with what can be said of it. */
-export function NightOfCar({ car, night, manner, edit, open, setOpen }: Props) {
+export function NightOfCar({ car, night, manner, edit, open, setOpen, close }: Props) {
   const adding = `${night.night} ${car.id}`;
   const told = `${car.name}, ${nightTitle(night.night)}`;
   const planned = car.planned ?? [];
@@ -65,7 +67,7 @@ export function NightOfCar({ car, night, manner, edit, open, setOpen }: Props) {
           {planned.length > 0 && car.sessions.length === 0 && <WholeNight {...{ car, night, told, edit }} />}
         </div>
       </div>
-      {(open === adding || corrected) && (
+      {open && (open === adding || corrected) && (
         <SessionForm
           key={open}
           car={car}
@@ -73,7 +75,7 @@ export function NightOfCar({ car, night, manner, edit, open, setOpen }: Props) {
           session={corrected}
           manner={manner}
           edit={edit}
-          onDone={() => setOpen(null)}
+          onDone={() => close(open)}
         />
       )}
     </li>
@@ -82,9 +84,11 @@ export function NightOfCar({ car, night, manner, edit, open, setOpen }: Props) {
 
 /** What can be said of a whole night at once. */
 function WholeNight({ car, night, told, edit }: Pick<Props, "car" | "night" | "edit"> & { told: string }) {
+  const last = edit.variables;
+  const isSaid = last?.what === "night" && last.car === car.id && last.night === night.night;
   const said = (charged: boolean) => edit.mutate({ what: "night", car: car.id, night: night.night, charged });
   return (
-    <p className={classes.actions}>
+    <div className={classes.actions}>
       <button
         type="button"
         disabled={edit.isPending}
@@ -101,7 +105,8 @@ function WholeNight({ car, night, told, edit }: Pick<Props, "car" | "night" | "e
       >
         It did not charge
       </button>
-    </p>
+      {isSaid && <EditProblem error={edit.error} what="this night" />}
+    </div>
   );
 }
 

@@ -1,5 +1,6 @@
 import { useState } from "react";
 import { ApiError } from "../api/client";
+import { EditProblem } from "../shared/EditProblem";
 import type { Manner } from "../shared/format";
 import { Labelled } from "../shared/Labelled";
 import { number } from "../shared/number";
@@ -24,6 +25,8 @@ export function SessionForm({ car, night, session, manner, edit, onDone }: Props
   // What the form was opened with: somebody may change the session while another types.
   const [opened] = useState(session?.version ?? 0);
   const problem = edit.error instanceof ApiError ? edit.error : undefined;
+  // Who has been told, and sends it again, means it.
+  const version = problem?.problem.version ?? opened;
   const errors = problem?.byField ?? {};
   const read = (name: string) => (texts[name] ? (number(texts[name]) as number) : null);
   const values = {
@@ -40,7 +43,7 @@ export function SessionForm({ car, night, session, manner, edit, onDone }: Props
       aria-label={`Session of ${car.name}`}
       onSubmit={(event) => {
         event.preventDefault();
-        if (session) edit.mutate({ what: "correct", id: session.id, version: opened, session: values }, done);
+        if (session) edit.mutate({ what: "correct", id: session.id, version, session: values }, done);
         else edit.mutate({ what: "write", car: car.id, session: values }, done);
       }}
     >
@@ -58,6 +61,12 @@ export function SessionForm({ car, night, session, manner, edit, onDone }: Props
       <span className={`${page.note} ${form.wholeLine}`}>
         The meter's kWh, or the SoC before and after; best all three.
       </span>
+      <EditProblem
+        error={edit.error}
+        what="this session"
+        fields={FIELDS.map(({ name }) => name)}
+        className={form.wholeLine}
+      />
       <span className={form.buttons}>
         <button type="submit" disabled={edit.isPending}>
           {session ? "Keep the change" : "Write it down"}
@@ -66,7 +75,7 @@ export function SessionForm({ car, night, session, manner, edit, onDone }: Props
           <button
             type="button"
             disabled={edit.isPending}
-            onClick={() => edit.mutate({ what: "take out", id: session.id, version: opened }, done)}
+            onClick={() => edit.mutate({ what: "take out", id: session.id, version }, done)}
           >
             Take it out of the log
           </button>
@@ -79,7 +88,7 @@ export function SessionForm({ car, night, session, manner, edit, onDone }: Props
   );
 }
 
-export const FIELDS = [
+const FIELDS = [
   { name: "start", label: "Began", type: "datetime-local" },
   { name: "end", label: "Ended", type: "datetime-local" },
   { name: "wall_kwh", label: "Meter, kWh", type: "figure" },
@@ -92,7 +101,7 @@ function typedAs(car: CarLogged, night: string, session: Logged | undefined, man
   const planned = car.planned ?? [];
   const from = session?.start ?? planned[0]?.start;
   const to = session?.end ?? planned.at(-1)?.end;
-  const shown = (value: number | null | undefined) => (value == null ? "" : String(value));
+  const shown = (value: number | null | undefined) => (value == null ? "" : String(Number(value.toFixed(2))));
   return {
     start: from ? wall(from, manner.timezone) : `${night}T22:00`,
     end: to ? wall(to, manner.timezone) : moved(`${night}T06:00`, 24 * 60),
