@@ -14,14 +14,13 @@ from moonplan.core.timegrid import told_clock
 from moonplan.household import editing
 from moonplan.household.models import Person, Vehicle
 from moonplan.logbook import models as rows
-from moonplan.logbook.models import SocReading
 from moonplan.planning.frozen import planned_nights
 from moonplan.planning.ledger import FIELDS
 from moonplan.planning.usual import zone_of
 
 
 def write_down(person: Person, vehicle: Vehicle, given: Mapping[str, Any], now: datetime) -> None:
-    """Write a session down; the SoC at its end is what is aboard then, where nobody has read the car since.
+    """Write a session down; the SoC at its end is a reading of the car at that time.
 
     Raises
     ------
@@ -142,7 +141,6 @@ def beside_others(
 
 
 def _read_at_end(person: Person, vehicle: Vehicle, session: LoggedSession) -> None:
-    read_since = SocReading.objects.of(person.household).filter(vehicle=vehicle, at__gt=session.end)
-    if session.soc_to_pct is not None and not read_since.exists():
+    if session.soc_to_pct is not None:
         fields = {"vehicle_id": vehicle.pk, "at": session.end, "soc_pct": session.soc_to_pct}
         editing.add(person, "soc", fields, what=f"{vehicle.name}: SoC {session.soc_to_pct:g} %")
